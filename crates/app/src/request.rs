@@ -39,7 +39,7 @@ pub enum ChartWhat {
         out: Out,
     },
     /// Draw what is on a drive as areas: launchers, user data, originals, the rest.
-    Cargo {
+    Games {
         /// The drive, by name or number.
         #[arg(add = ArgValueCandidates::new(drives))]
         drive: String,
@@ -113,7 +113,7 @@ pub enum ExportWhat {
         #[command(flatten)]
         out: Out,
     },
-    /// List what is lying around.
+    /// List what is find around.
     Cleanup {
         #[command(flatten)]
         out: Out,

@@ -500,7 +500,7 @@ pub fn lying_word(what: &FindKind) -> &'static str {
 }
 
 /// What lies around, in a sentence without its subject.
-pub fn lying(what: &FindKind) -> String {
+pub fn find(what: &FindKind) -> String {
     match what {
         FindKind::Unlisted { fits: Some(fit), .. } => {
             let title = fit.title.as_deref().unwrap_or(&fit.id);

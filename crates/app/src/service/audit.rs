@@ -103,8 +103,8 @@ fn repaired(
     for from in &wish.from {
         copies.push(std::path::absolute(from).unwrap_or_else(|_| from.clone()));
     }
-    let leftovers = super::cleanup::found(site, survey, sink).into_iter().filter_map(|lying| match &lying.what {
-        deft_barge_core::survey::FindKind::OldCopy { of, .. } if *of == game.id => Some(lying.path),
+    let leftovers = super::cleanup::found(site, survey, sink).into_iter().filter_map(|find| match &find.what {
+        deft_barge_core::survey::FindKind::OldCopy { of, .. } if *of == game.id => Some(find.path),
         _ => None,
     });
     copies.extend(leftovers);

@@ -4,7 +4,7 @@ use std::fs::{self, File};
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
-use deft_barge_charts::{Drawing, cargo, history, hulls, loads, order, rate, timeline};
+use deft_barge_charts::{Drawing, drives, games, history, loads, order, rate, timeline};
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::journal::{Event, HaulRow, History, Telemetry};
 use deft_barge_core::plan::Plan;
@@ -25,7 +25,7 @@ pub fn chart(site: &Site, what: &ChartWhat, sink: &Sink) -> Result<u8, Fault> {
     | ChartWhat::Plan { out, .. }
     | ChartWhat::Loads { out, .. }
     | ChartWhat::Order { out, .. }
-    | ChartWhat::Cargo { out, .. }
+    | ChartWhat::Games { out, .. }
     | ChartWhat::Timeline { out, .. }
     | ChartWhat::Rate { out, .. }
     | ChartWhat::History { out }) = what;
@@ -43,16 +43,16 @@ pub fn chart(site: &Site, what: &ChartWhat, sink: &Sink) -> Result<u8, Fault> {
             let (row, passage) = told(site, *haul)?;
             rate(&row, &passage)
         }
-        ChartWhat::Drives { .. } => hulls(&survey_site(site, sink).0, None),
-        ChartWhat::Cargo { drive, .. } => {
+        ChartWhat::Drives { .. } => drives(&survey_site(site, sink).0, None),
+        ChartWhat::Games { drive, .. } => {
             let (survey, _) = survey_site(site, sink);
             let found = naming::drive(site, drive)?;
             let unseen = || Fault::usage(format!("Nothing is known of {}.", line(&found.name)), naming::SURVEY);
-            cargo(&survey, &found.name).ok_or_else(unseen)?
+            games(&survey, &found.name).ok_or_else(unseen)?
         }
         ChartWhat::Plan { wish, .. } => {
             let (survey, plan) = planned(site, wish, sink)?;
-            hulls(&survey, Some(&plan))
+            drives(&survey, Some(&plan))
         }
         ChartWhat::Loads { wish, .. } => loads(&planned(site, wish, sink)?.1),
         ChartWhat::Order { wish, .. } => order(&planned(site, wish, sink)?.1),

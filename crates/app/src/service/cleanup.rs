@@ -1,4 +1,4 @@
-//! What is lying about, and the acts on it.
+//! What is find about, and the acts on it.
 
 use std::path::{Path, absolute};
 
@@ -17,7 +17,7 @@ use super::wish::survey_site;
 use crate::present::{Fault, line, pad, path as shown, shell_word, to_json, words};
 use crate::request::{CleanupRequest, Consent};
 
-/// Looks for what is lying about, showing how far it is where that takes long.
+/// Looks for what is find about, showing how far it is where that takes long.
 pub fn found(site: &Site, survey: &Survey, sink: &Sink) -> Vec<CleanupFind> {
     let history = History::of(site).unwrap_or_default();
     let passing = Passing::new(sink);
@@ -49,8 +49,8 @@ pub fn cleanup(site: &Site, act: Option<&CleanupRequest>, sink: &Sink) -> Result
                 CleanupRequest::Forget(settled) => (settled, CleanupAct::Forget),
             };
             let all = found(site, &survey, sink);
-            let lying = one(&all, &settled.path, act)?;
-            let plan = plan_removal(site, &survey, lying, act);
+            let find = one(&all, &settled.path, act)?;
+            let plan = plan_removal(site, &survey, find, act);
             confirmed(site, plan, settled.consent, sink, &|plan| {
                 format!("{} in {}?", words::find_act(act), shown(&plan.items[0].from))
             })
@@ -61,14 +61,14 @@ pub fn cleanup(site: &Site, act: Option<&CleanupRequest>, sink: &Sink) -> Result
 /// The find that a path means, if the act fits it.
 fn one<'a>(all: &'a [CleanupFind], path: &Path, act: CleanupAct) -> Result<&'a CleanupFind, Fault> {
     let whole = absolute(path).unwrap_or_else(|_| path.to_path_buf());
-    let here: Vec<&CleanupFind> = all.iter().filter(|lying| lying.path == whole).collect();
+    let here: Vec<&CleanupFind> = all.iter().filter(|find| find.path == whole).collect();
     if here.is_empty() {
         let sentence = format!("Nothing to clean up in {}.", shown(&whole));
         return Err(Fault::usage(sentence, "List what was found with: deft-barge cleanup"));
     }
-    here.iter().find(|lying| lying.acts.contains(&act)).copied().ok_or_else(|| {
-        let acts: Vec<&str> = here.iter().flat_map(|lying| &lying.acts).map(|act| words::find_act(*act)).collect();
-        let sentence = format!("{} is {}; that can't be done with it.", shown(&whole), words::lying(&here[0].what));
+    here.iter().find(|find| find.acts.contains(&act)).copied().ok_or_else(|| {
+        let acts: Vec<&str> = here.iter().flat_map(|find| &find.acts).map(|act| words::find_act(*act)).collect();
+        let sentence = format!("{} is {}; that can't be done with it.", shown(&whole), words::find(&here[0].what));
         let now = if acts.is_empty() { String::new() } else { format!("What can be done: {}.", acts.join("; ")) };
         Fault::usage(sentence, now)
     })
@@ -79,17 +79,17 @@ fn finds_text(all: &[CleanupFind]) -> String {
         return "Nothing to clean up.".into();
     }
     let mut out = Vec::new();
-    for lying in all {
-        let size = if lying.size.files == 0 { String::new() } else { lying.size.on_disk.to_string() };
-        let files = if lying.size.files == 0 { String::new() } else { words::several(lying.size.files, "file") };
+    for find in all {
+        let size = if find.size.files == 0 { String::new() } else { find.size.on_disk.to_string() };
+        let files = if find.size.files == 0 { String::new() } else { words::several(find.size.files, "file") };
         out.push(format!(
             "{} {} {size:>10} {files:>12}   {}",
-            pad(words::lying_word(&lying.what), 13),
-            pad(lying.drive.as_deref().unwrap_or(words::NO_DRIVE), 10),
-            shown(&lying.path)
+            pad(words::lying_word(&find.what), 13),
+            pad(find.drive.as_deref().unwrap_or(words::NO_DRIVE), 10),
+            shown(&find.path)
         ));
-        out.push(format!("              {}", line(&words::lying(&lying.what))));
-        let acts: Vec<&str> = lying.acts.iter().map(|act| words::find_act(*act)).collect();
+        out.push(format!("              {}", line(&words::find(&find.what))));
+        let acts: Vec<&str> = find.acts.iter().map(|act| words::find_act(*act)).collect();
         if !acts.is_empty() {
             out.push(format!("              {}", acts.join(";  ")));
         }

@@ -26,11 +26,11 @@ pub fn import(site: &Site, wish: &Importing, sink: &Sink) -> Result<u8, Fault> {
     if let Some(fault) = fault {
         return Err(fault);
     }
-    let adoption = meant(site, &survey, wish, sink)?;
+    let import = meant(site, &survey, wish, sink)?;
     if wish.guided {
-        return guided(site, &survey, adoption, wish, sink);
+        return guided(site, &survey, import, wish, sink);
     }
-    let plan = plan_import(site, &survey, &adoption);
+    let plan = plan_import(site, &survey, &import);
     confirmed(site, plan, wish.consent, sink, &|plan| {
         format!("Import {} in {}?", plan.items[0].title, shown(&plan.items[0].to))
     })
@@ -48,8 +48,8 @@ fn meant(site: &Site, survey: &Survey, wish: &Importing, sink: &Sink) -> Result<
             parts.ok_or_else(|| Fault::usage(format!("{word:?} isn't of the form LAUNCHER/ID."), ""))?;
         (launcher.to_string(), id.to_string(), None)
     } else {
-        let fits = found(site, survey, sink).into_iter().find_map(|lying: CleanupFind| match lying.what {
-            FindKind::Unlisted { fits, .. } if lying.path == path => fits,
+        let fits = found(site, survey, sink).into_iter().find_map(|find: CleanupFind| match find.what {
+            FindKind::Unlisted { fits, .. } if find.path == path => fits,
             _ => None,
         });
         let fit = fits.ok_or_else(|| {
@@ -62,19 +62,19 @@ fn meant(site: &Site, survey: &Survey, wish: &Importing, sink: &Sink) -> Result<
     Ok(Import { path, launcher, id, title, program: wish.program.clone(), to })
 }
 
-fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Importing, sink: &Sink) -> Result<u8, Fault> {
-    let profile = survey.profile(&adoption.launcher);
+fn guided(site: &Site, survey: &Survey, import: Import, wish: &Importing, sink: &Sink) -> Result<u8, Fault> {
+    let profile = survey.profile(&import.launcher);
     let guide = profile.and_then(|profile| profile.adopt.as_ref()).map(|adopt| adopt.guide.clone()).unwrap_or_default();
     if guide.is_empty() {
-        let sentence = format!("The profile of {} has no guide.", adoption.launcher);
+        let sentence = format!("The profile of {} has no guide.", import.launcher);
         return Err(Fault::usage(sentence, "Import it without --guided, or write [[import.guide]] into the profile."));
     }
-    let plan = plan_staging(site, survey, &adoption);
+    let plan = plan_staging(site, survey, &import);
     if plan.blocked() {
         return Err(refused(&plan));
     }
-    let place = plan.items.first().map_or(adoption.path.clone(), |item| item.to.clone());
-    let title = adoption.title.clone().unwrap_or_else(|| adoption.id.clone());
+    let place = plan.items.first().map_or(import.path.clone(), |item| item.to.clone());
+    let title = import.title.clone().unwrap_or_else(|| import.id.clone());
     let filled = |text: &str| visible(&text.replace("{title}", &title).replace("{install}", &place.to_string_lossy()));
     if wish.consent.plan {
         for item in plan.items.iter().filter(|_| !sink.is_json()) {
@@ -96,13 +96,13 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Importing, sink
             return Ok(code);
         }
     }
-    let adoption = Import { path: place.clone(), to: None, ..adoption };
+    let import = Import { path: place.clone(), to: None, ..import };
     let stop = sink.stop(Pace::default())?;
     for (n, step) in guide.iter().enumerate() {
         // The three acts are a person's: each is waited for, as long as it takes.
         sink.aside(&format!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say)));
         loop {
-            let now = watch_import(site, survey, &adoption);
+            let now = watch_import(site, survey, &import);
             let done = match step.until {
                 // Who is quick has closed it again by now.
                 Until::Running => now.running || now.listed,
@@ -121,14 +121,14 @@ fn guided(site: &Site, survey: &Survey, adoption: Import, wish: &Importing, sink
         }
         sink.aside("  done");
     }
-    let now = watch_import(site, survey, &adoption);
+    let now = watch_import(site, survey, &import);
     if sink.is_json() {
         sink.document("import", json!({ "place": place, "listed": now.listed, "whole": now.whole }))?;
     } else {
         sink.say(&format!("{} is listed in {}.", visible(&title), shown(&place)))?;
         sink.say(&format!(
             "Read every byte with: deft-barge verify {}",
-            shell_word(&format!("{}/{}", adoption.launcher, adoption.id))
+            shell_word(&format!("{}/{}", import.launcher, import.id))
         ))?;
     }
     Ok(if now.listed && now.whole { 0 } else { 4 })

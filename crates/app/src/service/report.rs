@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
-use deft_barge_charts::{Drawing, Weight, book, cargo, history as months, rate, text_pages, timeline};
+use deft_barge_charts::{Drawing, Weight, book, games, history as months, rate, text_pages, timeline};
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::item::StageKind;
 use deft_barge_core::item::{Preview, PreviewKind, Stage, Strategy};
@@ -99,7 +99,7 @@ fn drawings(site: &Site, survey: &Survey, row: &HaulRow, passage: &Telemetry) ->
     if !passage.pulses.is_empty() {
         all.push(rate(row, passage));
     }
-    all.extend(drives.into_iter().filter_map(|drive| cargo(survey, drive)));
+    all.extend(drives.into_iter().filter_map(|drive| games(survey, drive)));
     all.push(months(&History::recent(site)?.lines, &History::released(site)?, survey.made));
     Ok(all)
 }

@@ -183,18 +183,18 @@ pub fn records(survey: &Survey) -> Table {
     )
 }
 
-/// List what is lying around.
-pub fn finds(lying: &[CleanupFind]) -> Table {
+/// List what is find around.
+pub fn finds(find: &[CleanupFind]) -> Table {
     Table::of(
         "cleanup",
-        lying,
+        find,
         &[
-            ("path", &|lying| path(&lying.path)),
-            ("drive", &|lying| json!(lying.drive)),
-            ("kind", &|lying| json!(words::lying_word(&lying.what))),
-            ("on_disk", &|lying| count(lying.size.on_disk)),
-            ("files", &|lying| json!(lying.size.files)),
-            ("what", &|lying| json!(words::lying(&lying.what))),
+            ("path", &|find| path(&find.path)),
+            ("drive", &|find| json!(find.drive)),
+            ("kind", &|find| json!(words::lying_word(&find.what))),
+            ("on_disk", &|find| count(find.size.on_disk)),
+            ("files", &|find| json!(find.size.files)),
+            ("what", &|find| json!(words::find(&find.what))),
         ],
     )
 }

@@ -87,12 +87,12 @@ fn meant<'a>(games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
 }
 
 /// The game or user data that a word means.
-fn find_cargo<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
+fn find_haulable<'a>(lookup: &Lookup<'a>, word: &str) -> Result<&'a Game, Fault> {
     let low = word.to_lowercase();
     let games = games_by(word, &|word| lookup.find_games(word));
     let data = lookup.survey.user_data.iter().find(|data| data.id.0 == word || data.title.to_lowercase() == low);
-    match data.and_then(|data| lookup.cargo(&data.id, None)) {
-        Some(cargo) if games.is_empty() => Ok(cargo),
+    match data.and_then(|data| lookup.haulable(&data.id, None)) {
+        Some(game) if games.is_empty() => Ok(game),
         _ => {
             if let (Some(data), true) = (data, games.is_empty()) {
                 let why = data.fault.as_ref().map_or("it can't be moved here".into(), crate::present::place_fault);
@@ -161,7 +161,7 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
             Some((game, drive)) => (game, destination(&site, survey, drive)?),
             None => (word.as_str(), to()?),
         };
-        let game = find_cargo(&lookup, game)?;
+        let game = find_haulable(&lookup, game)?;
         let is_data = lookup.data(&game.id).is_some();
         let way = if is_data { wish.by.map(self::way) } else { wish.leave_link.then_some(Way::Link) };
         draft.send_by(game.id.clone(), to.clone(), way);

@@ -66,7 +66,7 @@ impl State {
     }
 
     pub(crate) fn run(&mut self, work: LongTask) -> Vec<Act> {
-        let stays = matches!(work, LongTask::Prove(_));
+        let stays = matches!(work, LongTask::Verify(_));
         self.running = Running { work: Some(work.clone()), bell: self.work.bell, ..Running::default() };
         if !stays {
             self.view = View::Running;
@@ -105,19 +105,19 @@ impl State {
             }
             Wish::Cancel => self.unfinished().map(|haul| {
                 let text = "Cancel the games whose records are not updated yet? They stay as they were; the others stay where they are now.";
-                Question::yes(text, Answer::Do(LongTask::GiveUp(haul.id)))
+                Question::yes(text, Answer::Do(LongTask::Cancel(haul.id)))
             }),
             Wish::CancelItem => {
-                let lane = self.running.lanes.get(self.running.cursor).filter(|lane| lane.runs())?;
-                let text = format!("Cancel {} alone? Its copy is removed, its originals stay; the others continue.", lane.title);
-                Some(Question::yes(text, Answer::CancelItem(lane.item)))
+                let row = self.running.items.get(self.running.cursor).filter(|row| row.runs())?;
+                let text = format!("Cancel {} alone? Its copy is removed, its originals stay; the others continue.", row.title);
+                Some(Question::yes(text, Answer::CancelItem(row.item)))
             }
-            Wish::GoOn => self.tried().map(|haul| {
+            Wish::Resume => self.tried().map(|haul| {
                 let rest = haul.items.len() - 1;
                 let text = format!("The first game is moved. Continue with the other {rest}?");
                 Question::yes(text, Answer::Do(LongTask::Agree(haul.id)))
             }),
-            Wish::LetGo if idle => self.to_let_go().map(|haul| {
+            Wish::Release if idle => self.to_release().map(|haul| {
                 let holding = haul.items.iter().filter(|item| item.holds_originals());
                 let held: Bytes = holding.map(|item| item.planned.size.on_disk).sum();
                 let is_aside = |item: &ItemRow| item.holds_originals() && item.planned.mode == Strategy::Quarantine;
@@ -131,7 +131,7 @@ impl State {
             }),
             Wish::Undo if idle => self.to_undo().map(|haul| {
                 let text = format!("Undo haul {} ({})? The games go back to where they were.", haul.id, titles(haul));
-                Question::yes(text, Answer::Do(LongTask::Return(haul.id)))
+                Question::yes(text, Answer::Do(LongTask::Undo(haul.id)))
             }),
             _ => None,
         }
@@ -155,7 +155,7 @@ impl State {
     }
 
     /// The haul whose originals may go.
-    pub fn to_let_go(&self) -> Option<&HaulRow> {
+    pub fn to_release(&self) -> Option<&HaulRow> {
         self.meant_haul(|haul| !haul.unfinished() && haul.items.iter().any(ItemRow::holds_originals))
     }
 
@@ -191,10 +191,10 @@ impl State {
                 Vec::new()
             }
             Answer::Cancel => {
-                self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(LongTask::Return(id)))
+                self.to_undo().map(|haul| haul.id).map_or_else(Vec::new, |id| self.run(LongTask::Undo(id)))
             }
             Answer::CancelItem(item) if !idle => {
-                self.running.giving_up = Some(item);
+                self.running.cancelling_item = Some(item);
                 vec![Act::Pause]
             }
             Answer::Do(work) if idle => self.run(work),
@@ -291,9 +291,9 @@ impl State {
             Leaving::Running | Leaving::No => {}
         }
         let cancelling = std::mem::take(&mut self.running.cancelling);
-        let giving_up = self.running.giving_up.take();
+        let cancelling_item = self.running.cancelling_item.take();
         self.running.pausing = false;
-        if let (true, Some(item), Some(haul)) = (paused, giving_up, self.running.haul) {
+        if let (true, Some(item), Some(haul)) = (paused, cancelling_item, self.running.haul) {
             return self.give_up_item(haul, item);
         }
         // A draft whose haul has begun is no draft any more, however that haul has ended for now.
@@ -328,7 +328,7 @@ impl State {
 
     /// Gives one item up and goes on with the others; what was heard of them is kept.
     pub(crate) fn give_up_item(&mut self, haul: HaulId, item: ItemId) -> Vec<Act> {
-        let work = LongTask::GiveUpItem(haul, item);
+        let work = LongTask::CancelItem(haul, item);
         self.running.work = Some(work.clone());
         vec![Act::Run(work)]
     }
@@ -343,6 +343,6 @@ impl State {
         let view = std::mem::replace(&mut self.view, View::Running);
         let id = self.to_undo().or_else(|| self.unfinished()).map(|haul| haul.id);
         self.view = view;
-        id.map_or_else(Vec::new, |id| self.run(LongTask::Return(id)))
+        id.map_or_else(Vec::new, |id| self.run(LongTask::Undo(id)))
     }
 }

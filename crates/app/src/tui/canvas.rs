@@ -17,7 +17,7 @@ pub enum Hit {
     Wish(Wish),
     /// A drive, by its place in the survey.
     Drive(usize),
-    /// A game, by its place in the survey, in a hull or a list.
+    /// A game, by its place in the survey, in a bar or a list.
     Game(usize),
     /// Files of no game, on a drive.
     Other(usize),

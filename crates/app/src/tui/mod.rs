@@ -1,21 +1,21 @@
 //! The full-screen interface: one event loop; long work on threads that report through one channel.
 //!
 //! Law: a frame is drawn from [`State`] alone and never waits for a disk. Start at [`run`]; `state.rs` takes events, `keys.rs` is
-//! the table of all that can be asked for, `views/` draws, `conductor.rs` turns acts into threads.
+//! the table of all that can be asked for, `views/` draws, `dispatcher.rs` turns acts into threads.
 
 mod asking;
 mod canvas;
-mod cargo;
 mod chooser;
-mod conductor;
-mod hull;
-mod lanes;
-mod ledger;
+mod dispatcher;
+mod drive_bar;
+mod games;
+mod log_rows;
 mod model;
 mod mouse;
 mod newest;
+mod progress;
 mod proofs;
-mod registry;
+mod record_rows;
 mod router;
 mod sheet;
 mod state;
@@ -37,7 +37,7 @@ use deft_barge_core::site::Site;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM};
 
 use crate::tui::model::{Act, Event};
-use conductor::Conductor;
+use dispatcher::Dispatcher;
 use state::State;
 use terminal::Held;
 use theme::{Depth, Theme};
@@ -79,18 +79,18 @@ pub fn run(site: Site) -> Result<u8, Fault> {
             }
         }
     });
-    let mut conductor = Conductor::new(site, tell);
-    conductor.act(Act::Survey, &state);
-    let code = conduct(&mut conductor, &held, state, &events);
+    let mut dispatcher = Dispatcher::new(site, tell);
+    dispatcher.act(Act::Survey, &state);
+    let code = conduct(&mut dispatcher, &held, state, &events);
     drop(held);
-    if let Some(words) = conductor.parting() {
+    if let Some(words) = dispatcher.parting() {
         Sink::CommandLine { json: false }.say(&words)?;
     }
     code
 }
 
 /// Takes events, draws frames, and has acts done, until the person leaves.
-fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Receiver<Event>) -> Result<u8, Fault> {
+fn conduct(dispatcher: &mut Dispatcher, held: &Held, mut state: State, events: &Receiver<Event>) -> Result<u8, Fault> {
     let mut screen = held.screen().map_err(failed)?;
     let depth = Depth::of_environment();
     let begun = Instant::now();
@@ -120,7 +120,7 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
         for event in waiting {
             state.look.clock = begun.elapsed();
             if let Event::Moved(site) = &event {
-                conductor.move_to((**site).clone());
+                dispatcher.move_to((**site).clone());
             }
             let surveyed = matches!(event, Event::Surveyed(..));
             let must_leave = matches!(event, Event::Terminate);
@@ -138,7 +138,7 @@ fn conduct(conductor: &mut Conductor, held: &Held, mut state: State, events: &Re
                         screen = held.screen().map_err(failed)?;
                     }
                     Act::Ring(title) => held.ring(&title).map_err(failed)?,
-                    act => conductor.act(act, &state),
+                    act => dispatcher.act(act, &state),
                 }
             }
         }

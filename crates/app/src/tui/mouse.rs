@@ -1,4 +1,4 @@
-//! The mouse: what is clicked is what was drawn there; a block is dragged to another hull; the wheel goes through lists.
+//! The mouse: what is clicked is what was drawn there; a block is dragged to another bar; the wheel goes through lists.
 
 use ratatui::crossterm::event::{KeyCode, MouseButton, MouseEvent, MouseEventKind};
 
@@ -18,7 +18,7 @@ impl State {
                 return self.pressed(hit);
             }
             MouseEventKind::Drag(MouseButton::Left) => self.drag(mouse.column, mouse.row),
-            MouseEventKind::Up(MouseButton::Left) => self.let_go_of_mouse(),
+            MouseEventKind::Up(MouseButton::Left) => self.drop_dragged(),
             _ => {}
         }
         Vec::new()
@@ -119,14 +119,14 @@ impl State {
                 }
                 self.proofs.cursor = n;
             }
-            View::Log => self.ledger.cursor = n,
+            View::Log => self.log.cursor = n,
             View::Records => {
-                if self.registry.cursor == n
+                if self.records.cursor == n
                     && matches!(self.record_row(), Some(RecordRow::Game(_) | RecordRow::Launcher(_)))
                 {
                     self.unfold(None);
                 } else {
-                    self.registry.cursor = n;
+                    self.records.cursor = n;
                 }
             }
             View::Cleanup => self.cleanup.find = n,
@@ -136,7 +136,7 @@ impl State {
 
     fn drag(&mut self, x: u16, y: u16) {
         let Some((game, _)) = self.drives.dragged else { return };
-        // Whatever lies in a hull, it is the hull's drive that is meant.
+        // Whatever lies in a bar, it is the bar's drive that is meant.
         let drive =
             self.look.hits.iter().filter(|(area, _)| area.contains((x, y).into())).find_map(|(_, hit)| match hit {
                 Hit::Drive(n) => Some(*n),
@@ -151,7 +151,7 @@ impl State {
         });
     }
 
-    fn let_go_of_mouse(&mut self) {
+    fn drop_dragged(&mut self) {
         let Some((game, Some(drive))) = self.drives.dragged.take() else { return };
         let Some(survey) = &self.survey else { return };
         let id = survey.games.get(game).map(|game| game.id.clone());

@@ -32,7 +32,7 @@ impl State {
     }
 
     /// Chooses the newest haul with a proof where none is chosen, and asks for the tree where it is not there.
-    pub(crate) fn reprove(&mut self) -> Vec<Act> {
+    pub(crate) fn relist_proofs(&mut self) -> Vec<Act> {
         let proved = |haul: &&HaulRow| haul.items.iter().any(|item| item.proof.is_some());
         let known = self.proofs.haul.is_some_and(|id| self.history.haul(id).is_some());
         if !(self.proofs.chosen && known) {

@@ -65,15 +65,15 @@ impl State {
                 }
                 self.over.message = Some("Nothing is running.".into());
             }
-            Wish::GoOn if self.idle() && self.tried().is_some() => self.ask(wish),
-            Wish::GoOn => {
+            Wish::Resume if self.idle() && self.tried().is_some() => self.ask(wish),
+            Wish::Resume => {
                 if self.idle() && self.unfinished().is_some() {
                     return self.run(LongTask::Resume);
                 }
                 self.over.message = Some("No unfinished hauls.".into());
             }
-            Wish::Cancel | Wish::CancelItem | Wish::LetGo | Wish::Undo => self.ask(wish),
-            Wish::Take => return self.ask_for_copy(),
+            Wish::Cancel | Wish::CancelItem | Wish::Release | Wish::Undo => self.ask(wish),
+            Wish::RepairCopy => return self.ask_for_copy(),
             Wish::Bell => {
                 self.running.bell = !self.running.bell;
                 self.work.bell = self.running.bell;
@@ -93,7 +93,7 @@ impl State {
             Wish::Refresh => return vec![Act::Survey],
             Wish::Help => self.over.help = Some(0),
             Wish::Palette => self.over.chooser = Some(Chooser::acts()),
-            Wish::Find if self.view == View::Log => self.type_in(Typed::SearchLog, self.ledger.search.clone()),
+            Wish::Find if self.view == View::Log => self.type_in(Typed::SearchLog, self.log.search.clone()),
             Wish::Find => self.over.chooser = Some(Chooser::games()),
             Wish::Theme => {
                 self.look.ground = if self.look.ground == Ground::Dark { Ground::Light } else { Ground::Dark };
@@ -124,14 +124,14 @@ impl State {
         let drive =
             self.survey.iter().flat_map(|survey| &survey.drives).nth(self.drives.drive).map(|d| d.drive.name.clone());
         match wish {
-            Wish::Play => return game.map_or_else(Vec::new, |(id, title)| self.do_task(Task::Play(id, title))),
+            Wish::Launch => return game.map_or_else(Vec::new, |(id, title)| self.do_task(Task::Launch(id, title))),
             Wish::Audit if self.view == View::Log => {
                 let games =
                     self.haul_here().map(|haul| haul.items.iter().map(|item| item.planned.game.0.clone()).collect());
                 return games.map_or_else(Vec::new, |games| self.do_task(Task::Audit(games)));
             }
             Wish::Audit => return id.map_or_else(Vec::new, |id| self.do_task(Task::Audit(vec![id]))),
-            Wish::KeepTally => {
+            Wish::KeepChecksums => {
                 let ids = self.meant().into_iter().map(|id| id.0).collect();
                 return self.do_task(Task::Keep(ids));
             }
@@ -149,8 +149,8 @@ impl State {
             }
             Wish::ListData => id.into_iter().for_each(|id| self.type_in(Typed::DataOf(id), "")),
             Wish::ForgetData => self.type_in(Typed::ForgetData, ""),
-            Wish::Carry => drive.into_iter().for_each(|drive| self.type_in(Typed::Carry(drive), "")),
-            Wish::CheckCarried => self.type_in(Typed::CheckCarried, ""),
+            Wish::Pack => drive.into_iter().for_each(|drive| self.type_in(Typed::Pack(drive), "")),
+            Wish::CheckPack => self.type_in(Typed::CheckPack, ""),
             Wish::CheckProfiles => return self.do_task(Task::CheckProfiles),
             Wish::Trace => {
                 let path = self.path_here().map(|path| path.to_string_lossy().into_owned()).unwrap_or_default();
@@ -158,15 +158,15 @@ impl State {
             }
             Wish::Learn => return self.do_task(Task::Learn),
             Wish::Watch => return self.do_task(Task::Watch),
-            Wish::Reanchor => self.type_in(Typed::Reanchor, ""),
+            Wish::Remap => self.type_in(Typed::Remap, ""),
             Wish::NewLibrary => match self.launcher_here() {
                 Some(_) => self.over.message = Some("Press a drive's number to make a library there.".into()),
                 None => self.over.message = Some("Choose a launcher first.".into()),
             },
             Wish::TakesInstalls => return self.takes_installs(),
-            Wish::Guided => return self.adopt_guided(),
-            Wish::Prove => match self.proofs.haul {
-                Some(haul) if self.idle() => return self.run(LongTask::Prove(haul)),
+            Wish::Guided => return self.import_guided(),
+            Wish::Verify => match self.proofs.haul {
+                Some(haul) if self.idle() => return self.run(LongTask::Verify(haul)),
                 Some(_) => self.over.message = Some("Something is running. Verify when it is done.".into()),
                 None => self.over.message = Some("No hauls to verify yet.".into()),
             },
@@ -204,7 +204,7 @@ impl State {
         here.or_else(|| self.history.lines.first().map(|line| line.id))
     }
 
-    /// Has drawn what the view shows: the plan, how a haul went and the months, the cargo of the drive in focus, or all drives.
+    /// Has drawn what the view shows: the plan, how a haul went and the months, the games on the drive in focus, or all drives.
     fn draw_into_files(&mut self) -> Vec<Act> {
         if !self.are_measured() {
             return Vec::new();
@@ -220,7 +220,9 @@ impl State {
                 Some(id) => went(id).into(),
                 None => vec![Picture::Drives],
             },
-            View::Drives if self.drafted.draft.items.is_empty() => vec![drive.map_or(Picture::Drives, Picture::Cargo)],
+            View::Drives if self.drafted.draft.items.is_empty() => {
+                vec![drive.map_or(Picture::Drives, Picture::Games)]
+            }
             _ => vec![Picture::Drives],
         };
         vec![Act::Draw(pictures)]
@@ -299,17 +301,17 @@ impl State {
         match self.view {
             View::Drives if self.first_look() => {
                 self.cleanup.find =
-                    moved(self.cleanup.find, self.cleanup.finds.as_ref().map_or(0, |(lying, _)| lying.len()));
+                    moved(self.cleanup.find, self.cleanup.finds.as_ref().map_or(0, |(find, _)| find.len()));
             }
             View::Drives => self.drives.layout.cursor = moved(self.drives.layout.cursor, self.drives.layout.list.len()),
             View::Haul => {
                 self.haul.item = moved(self.haul.item, self.haul.plan.as_ref().map_or(0, |plan| plan.items.len()));
                 self.haul.change = 0;
             }
-            View::Running => self.running.cursor = moved(self.running.cursor, self.running.lanes.len()),
+            View::Running => self.running.cursor = moved(self.running.cursor, self.running.items.len()),
             View::Proof => self.step_tree(by),
             View::Log => self.step_log(by),
-            View::Records => self.registry.cursor = moved(self.registry.cursor, self.registry.rows.len()),
+            View::Records => self.records.cursor = moved(self.records.cursor, self.records.rows.len()),
             View::Cleanup => {
                 self.cleanup.find =
                     moved(self.cleanup.find, self.cleanup.finds.as_ref().map_or(0, |(l, a)| l.len() + a.len()));
@@ -413,16 +415,16 @@ impl State {
 
     /// The find under the cursor.
     pub fn find_here(&self) -> Option<&CleanupFind> {
-        let (lying, anchors) = self.cleanup.finds.as_ref()?;
-        lying.get(self.cleanup.find.checked_sub(anchors.len())?)
+        let (find, anchors) = self.cleanup.finds.as_ref()?;
+        find.get(self.cleanup.find.checked_sub(anchors.len())?)
     }
 
     /// Brings a stray to a drive: adopted where a content list says what it is, else with all records that a trace finds.
     fn bring_find(&mut self, drive: String) -> Vec<Act> {
-        let Some(lying) = self.find_here().cloned() else { return Vec::new() };
-        match (&lying.what, adoption_of(&lying)) {
-            (_, Some(adoption)) => self.consider(Errand::Import(Box::new(Import { to: Some(drive), ..adoption }))),
-            (FindKind::Unlisted { .. }, None) => self.consider(Errand::Traced(lying.path, drive, Vec::new())),
+        let Some(find) = self.find_here().cloned() else { return Vec::new() };
+        match (&find.what, import_of(&find)) {
+            (_, Some(import)) => self.consider(Errand::Import(Box::new(Import { to: Some(drive), ..import }))),
+            (FindKind::Unlisted { .. }, None) => self.consider(Errand::Traced(find.path, drive, Vec::new())),
             _ => {
                 self.over.message = Some("Only an unlisted game can be moved from here.".into());
                 Vec::new()
@@ -430,19 +432,19 @@ impl State {
         }
     }
 
-    fn adopt_guided(&mut self) -> Vec<Act> {
-        let Some(adoption) = self.find_here().and_then(adoption_of) else {
+    fn import_guided(&mut self) -> Vec<Act> {
+        let Some(import) = self.find_here().and_then(import_of) else {
             self.over.message = Some("It matches no launcher's content list.".into());
             return Vec::new();
         };
-        if !self.has_guide(&adoption.launcher) {
+        if !self.has_guide(&import.launcher) {
             self.over.message =
-                Some(format!("The profile of {} has no guide. Import it without one.", adoption.launcher));
+                Some(format!("The profile of {} has no guide. Import it without one.", import.launcher));
             return Vec::new();
         }
         let text = "Move the files to where the launcher looks, then follow its steps one by one?";
         self.over.question =
-            Some(Question::yes(text, Answer::Task(Task::Guided(adoption.path, adoption.launcher, adoption.id))));
+            Some(Question::yes(text, Answer::Task(Task::Guided(import.path, import.launcher, import.id))));
         Vec::new()
     }
 
@@ -454,22 +456,20 @@ impl State {
 
     /// Does what fits the find under the cursor: its plan is looked at in the Haul view before anything is done.
     fn act_on_find(&mut self, act: CleanupAct) -> Vec<Act> {
-        let Some((lying, anchors)) = &self.cleanup.finds else { return Vec::new() };
+        let Some((find, anchors)) = &self.cleanup.finds else { return Vec::new() };
         let here =
-            lying.get(self.cleanup.find.saturating_sub(anchors.len())).filter(|_| self.cleanup.find >= anchors.len());
-        if let (CleanupAct::Import, Some(FindKind::Unlisted { fits: None, .. })) = (act, here.map(|lying| &lying.what))
-        {
+            find.get(self.cleanup.find.saturating_sub(anchors.len())).filter(|_| self.cleanup.find >= anchors.len());
+        if let (CleanupAct::Import, Some(FindKind::Unlisted { fits: None, .. })) = (act, here.map(|find| &find.what)) {
             // No content list says what it is: the person does.
-            self.type_in(Typed::AdoptAs, "");
+            self.type_in(Typed::ImportAs, "");
             return Vec::new();
         }
-        let errand = match (anchors.get(self.cleanup.find), lying.get(self.cleanup.find.saturating_sub(anchors.len())))
-        {
-            (Some(anchor), _) if act == CleanupAct::Remap => Errand::Anchor(anchor.old.clone(), anchor.new.clone()),
-            (None, Some(lying)) if lying.acts.contains(&act) => match (act, adoption_of(lying)) {
-                (CleanupAct::Import, Some(adoption)) => Errand::Import(Box::new(adoption)),
+        let errand = match (anchors.get(self.cleanup.find), find.get(self.cleanup.find.saturating_sub(anchors.len()))) {
+            (Some(anchor), _) if act == CleanupAct::Remap => Errand::Remap(anchor.old.clone(), anchor.new.clone()),
+            (None, Some(find)) if find.acts.contains(&act) => match (act, import_of(find)) {
+                (CleanupAct::Import, Some(import)) => Errand::Import(Box::new(import)),
                 (CleanupAct::Remap, _) => {
-                    self.type_in(Typed::Reanchor, format!("'{}' ", lying.path.display()));
+                    self.type_in(Typed::Remap, format!("'{}' ", find.path.display()));
                     return Vec::new();
                 }
                 (CleanupAct::Haul | CleanupAct::Import, _) => {
@@ -477,7 +477,7 @@ impl State {
                         Some("Press a drive's number to move it there, with all records that a trace finds.".into());
                     return Vec::new();
                 }
-                _ => Errand::Removal(Box::new(lying.clone()), act),
+                _ => Errand::Removal(Box::new(find.clone()), act),
             },
             _ => {
                 self.over.message = Some("That can't be done with this one; what can be is in its row.".into());
@@ -496,24 +496,24 @@ impl State {
             self.over.message = Some("This haul has no unreadable files.".into());
             return Vec::new();
         };
-        let Some((lying, _)) = &self.cleanup.finds else {
+        let Some((find, _)) = &self.cleanup.finds else {
             // An old copy of the game that lies about may have it.
             self.cleanup.wants_copy = true;
             self.over.message = Some("Looking for another copy ...".into());
             return vec![Act::Find];
         };
-        let copy = lying.iter().find(|l| matches!(&l.what, FindKind::OldCopy { of, .. } if *of == item.planned.game));
-        let text = copy.map_or(String::new(), |lying| lying.path.join(&path).to_string_lossy().into_owned());
-        self.type_in(Typed::TakeFrom(path), text);
+        let copy = find.iter().find(|l| matches!(&l.what, FindKind::OldCopy { of, .. } if *of == item.planned.game));
+        let text = copy.map_or(String::new(), |find| find.path.join(&path).to_string_lossy().into_owned());
+        self.type_in(Typed::RepairFrom(path), text);
         Vec::new()
     }
 }
 
 /// What a stray would be adopted as, by the content list that it fits.
-fn adoption_of(lying: &CleanupFind) -> Option<Import> {
-    match &lying.what {
+fn import_of(find: &CleanupFind) -> Option<Import> {
+    match &find.what {
         FindKind::Unlisted { fits: Some(fit), .. } => Some(Import {
-            path: lying.path.clone(),
+            path: find.path.clone(),
             launcher: fit.launcher.clone(),
             id: fit.id.clone(),
             title: fit.title.clone(),

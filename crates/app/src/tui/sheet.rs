@@ -23,11 +23,11 @@ impl State {
             return Vec::new();
         }
         self.work.tasks += 1;
-        let hauls = matches!(task, Task::Carry(..) | Task::Guided(..) | Task::Take(..));
+        let hauls = matches!(task, Task::Pack(..) | Task::Guided(..) | Task::Take(..));
         let mut sheet = Sheet { task: Some(self.work.tasks), hauls, ..Sheet::new(task.words()) };
         // What writes is looked at first, and started by the key that starts hauls.
-        if let Task::CarryPlan(what, drive) = &task {
-            let then = Then::Task(Task::Carry(what.clone(), drive.clone()));
+        if let Task::PackPlan(what, drive) = &task {
+            let then = Then::Task(Task::Pack(what.clone(), drive.clone()));
             sheet.then = Some((KeyCode::Char('S'), "starts it", then));
         }
         self.over.sheet = Some(sheet);

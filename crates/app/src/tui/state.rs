@@ -1,8 +1,8 @@
 //! What the interface knows and what it wants: `update` takes an event and gives acts; nothing here touches a disk.
 
 use crate::tui::model::{
-    Act, CleanupScreen, Drafted, DrivesScreen, Errand, Event, FirstLook, HaulScreen, Ledger, Look, Over, Proofs,
-    Registry, Running, Work,
+    Act, CleanupScreen, Drafted, DrivesScreen, Errand, Event, FirstLook, HaulScreen, LogScreen, Look, Over, Proofs,
+    RecordsScreen, Running, Work,
 };
 use std::time::Duration;
 
@@ -30,8 +30,8 @@ pub struct State {
     pub haul: HaulScreen,
     pub running: Running,
     pub proofs: Proofs,
-    pub ledger: Ledger,
-    pub registry: Registry,
+    pub log: LogScreen,
+    pub records: RecordsScreen,
     pub cleanup: CleanupScreen,
     pub first: FirstLook,
     pub over: Over,
@@ -56,8 +56,8 @@ impl State {
             haul: HaulScreen::default(),
             running: Running::default(),
             proofs: Proofs::default(),
-            ledger: Ledger::default(),
-            registry: Registry::default(),
+            log: LogScreen::default(),
+            records: RecordsScreen::default(),
             cleanup: CleanupScreen::default(),
             first: FirstLook::default(),
             over: Over { message, ..Over::default() },
@@ -131,14 +131,14 @@ impl State {
                 self.first.profiles = profiles;
                 return self.surveyed(*survey, *history);
             }
-            Event::Found(mut lying, anchors) => {
+            Event::Found(mut find, anchors) => {
                 if self.first_look() {
                     // Of folders that may be anything the largest is what one has come for.
-                    lying.retain(|lying| matches!(lying.what, FindKind::Unlisted { .. }));
-                    lying.sort_by_key(|lying| std::cmp::Reverse(lying.size.on_disk));
+                    find.retain(|find| matches!(find.what, FindKind::Unlisted { .. }));
+                    find.sort_by_key(|find| std::cmp::Reverse(find.size.on_disk));
                 }
-                self.cleanup.find = self.cleanup.find.min((lying.len() + anchors.len()).saturating_sub(1));
-                self.cleanup.finds = Some((lying, anchors));
+                self.cleanup.find = self.cleanup.find.min((find.len() + anchors.len()).saturating_sub(1));
+                self.cleanup.finds = Some((find, anchors));
                 self.work.passing.clear();
                 if self.cleanup.wants_copy {
                     return self.ask_for_copy();
@@ -163,7 +163,7 @@ impl State {
                 self.running.elsewhere = goes_on;
                 if ended {
                     self.running.pausing = false;
-                    if let (Some(item), Some(haul)) = (self.running.giving_up.take(), self.running.haul) {
+                    if let (Some(item), Some(haul)) = (self.running.cancelling_item.take(), self.running.haul) {
                         return self.give_up_item(haul, item);
                     }
                     self.work.looking = true;
@@ -293,7 +293,7 @@ impl State {
         if self.survey.is_none() {
             self.first_focus(&survey);
             self.survey = Some(survey);
-            self.restow();
+            self.lay_out_drives();
         }
     }
 
@@ -320,19 +320,19 @@ impl State {
         if first && self.unfinished().is_some() {
             self.view = View::Running;
         }
-        self.drafted.draft.items.retain(|item| survey.cargo(&item.game, item.way).is_some());
+        self.drafted.draft.items.retain(|item| survey.haulable(&item.game, item.way).is_some());
         let known = |id: &deft_barge_core::survey::GameId| survey.game(id).is_some();
         self.drives.layout.marks.retain(known);
         self.cleanup.finds = None;
         self.survey = Some(survey);
-        self.restow();
+        self.lay_out_drives();
         if let Some(id) = here {
             self.go_to(&id);
         }
         self.redraft();
-        self.relog();
-        self.reregister();
-        self.reprove();
+        self.relist_log();
+        self.relist_records();
+        self.relist_proofs();
         // What is looked at is looked at anew.
         let mut acts = self.show(self.view);
         if self.first_look() && self.view != View::Cleanup {
@@ -382,7 +382,7 @@ impl State {
                 (self.haul.asked_quiet, self.haul.asked_plan) = (self.look.clock, self.look.clock);
                 vec![Act::Plan(self.errand())]
             }
-            View::Proof => self.reprove(),
+            View::Proof => self.relist_proofs(),
             _ => Vec::new(),
         }
     }

@@ -13,7 +13,7 @@ use crate::service::{self, Sink};
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Task {
     /// Start a game, by id, and see that it comes up; with its title.
-    Play(String, String),
+    Launch(String, String),
     /// Compare games, by id, with their kept checksums.
     Audit(Vec<String>),
     /// Keep checksums of games.
@@ -32,9 +32,9 @@ pub enum Task {
     AddData(String, PathBuf),
     ForgetData(PathBuf),
     /// What would be brought to a drive, and the bringing itself.
-    CarryPlan(String, String),
-    Carry(String, String),
-    CheckCarried(PathBuf),
+    PackPlan(String, String),
+    Pack(String, String),
+    CheckPack(PathBuf),
     /// Take a file that could not be read from another copy.
     Take(PathBuf, PathBuf),
     /// Write the checksums of a haul's items, or of one of them, to a file.
@@ -52,7 +52,7 @@ impl Task {
                 | Self::CheckProfiles
                 | Self::Learn
                 | Self::Watch
-                | Self::CheckCarried(_)
+                | Self::CheckPack(_)
                 | Self::AddData(..)
                 | Self::ForgetData(_)
         )
@@ -61,7 +61,7 @@ impl Task {
     /// What is being done, in words.
     pub fn words(&self) -> String {
         match self {
-            Self::Play(_, title) => format!("Starting {title}"),
+            Self::Launch(_, title) => format!("Starting {title}"),
             Self::Audit(_) => "Audit: compared with its kept checksums".into(),
             Self::Keep(_) => "Keeping checksums, to audit against later".into(),
             Self::Repair(_) => "Repairing from another copy".into(),
@@ -71,9 +71,9 @@ impl Task {
             Self::Learn => "Launchers, learned from the games that are installed".into(),
             Self::Watch => "Watching what a launcher changes".into(),
             Self::AddData(..) | Self::ForgetData(_) => "The list of user data".into(),
-            Self::CarryPlan(what, drive) => format!("What packing {what} to {drive} would do"),
-            Self::Carry(what, drive) => format!("Packing {what} to {drive}"),
-            Self::CheckCarried(folder) => format!("What {} needs here", folder.display()),
+            Self::PackPlan(what, drive) => format!("What packing {what} to {drive} would do"),
+            Self::Pack(what, drive) => format!("Packing {what} to {drive}"),
+            Self::CheckPack(folder) => format!("What {} needs here", folder.display()),
             Self::Take(file, _) => format!("Taking {} from another copy", file.display()),
             Self::Export(..) => "Checksums".into(),
             Self::Guided(..) => "Importing, act by act".into(),
@@ -85,7 +85,7 @@ impl Task {
 pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
     let sure = Consent { yes: true, plan: false };
     match task {
-        Task::Play(id, _) => service::launch(site, &id, None, 30, sink),
+        Task::Launch(id, _) => service::launch(site, &id, None, 30, sink),
         Task::Audit(what) => service::audit(site, &auditing(what), sink),
         Task::Keep(what) => service::audit(site, &Auditing { keep: true, ..auditing(what) }, sink),
         Task::Repair(id) => service::audit(site, &Auditing { repair: true, ..auditing(vec![id]) }, sink),
@@ -96,12 +96,12 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
         Task::Watch => service::learn(site, &Learning { watch: true, ..Learning::default() }, sink),
         Task::AddData(game, path) => service::data(site, &DataAct::Add { game, path, kind: Kind::Saves }, sink),
         Task::ForgetData(path) => service::data(site, &DataAct::Forget { path }, sink),
-        Task::CarryPlan(what, to) => {
+        Task::PackPlan(what, to) => {
             let consent = Consent { yes: true, plan: true };
             service::pack(site, &PackAct::Make { what, to: Some(to), consent }, sink)
         }
-        Task::Carry(what, to) => service::pack(site, &PackAct::Make { what, to: Some(to), consent: sure }, sink),
-        Task::CheckCarried(folder) => service::pack(site, &PackAct::Check { folder }, sink),
+        Task::Pack(what, to) => service::pack(site, &PackAct::Make { what, to: Some(to), consent: sure }, sink),
+        Task::CheckPack(folder) => service::pack(site, &PackAct::Check { folder }, sink),
         Task::Take(file, from) => service::repair(site, &Taking { file, from }, sink),
         Task::Export(haul, item, file) => {
             for (file, lines) in service::export_checksums(site, haul, item, &file)? {

@@ -175,7 +175,7 @@ impl Theme {
     }
 
     /// A block of a launcher's games.
-    pub fn cargo(self, launcher: usize) -> Style {
+    pub fn game(self, launcher: usize) -> Style {
         if self.plain() {
             return Style::new().add_modifier(Modifier::REVERSED);
         }
@@ -292,7 +292,7 @@ mod tests {
                     assert!(has >= 4.5, "{theme:?}: text {n} on {back}: {has:.2}");
                 }
             }
-            let blocks = (0..LAUNCHERS).flat_map(|n| [theme.cargo(n), theme.hollow(n)]);
+            let blocks = (0..LAUNCHERS).flat_map(|n| [theme.game(n), theme.hollow(n)]);
             let own = [theme.arriving(), theme.other(), theme.held(), theme.badge(), theme.cursor(), theme.tag()];
             for (n, style) in blocks.chain(own).enumerate() {
                 let has = contrast(front(style), behind(style));
@@ -306,8 +306,7 @@ mod tests {
         for depth in [Depth::True, Depth::Indexed, Depth::Sixteen, Depth::None] {
             for ground in [Ground::Dark, Ground::Light] {
                 let theme = Theme { depth, ground };
-                let mut looks: Vec<(Style, &str)> =
-                    (0..LAUNCHERS).map(|n| (theme.cargo(n), theme.pattern(n))).collect();
+                let mut looks: Vec<(Style, &str)> = (0..LAUNCHERS).map(|n| (theme.game(n), theme.pattern(n))).collect();
                 let all = looks.len();
                 looks.sort_by_key(|look| format!("{look:?}"));
                 looks.dedup();

@@ -120,33 +120,33 @@ impl State {
             Typed::Trace => return self.do_task(Task::Trace(self.whole(&text))),
             Typed::DataOf(game) => return self.do_task(Task::AddData(game, self.whole(&text))),
             Typed::ForgetData => return self.do_task(Task::ForgetData(self.whole(&text))),
-            Typed::Carry(drive) => return self.do_task(Task::CarryPlan(text, drive)),
-            Typed::CheckCarried => return self.do_task(Task::CheckCarried(self.whole(&text))),
-            Typed::AdoptAs => {
+            Typed::Pack(drive) => return self.do_task(Task::PackPlan(text, drive)),
+            Typed::CheckPack => return self.do_task(Task::CheckPack(self.whole(&text))),
+            Typed::ImportAs => {
                 let parts = text.split_once('/').filter(|(launcher, id)| !launcher.is_empty() && !id.is_empty());
-                let (Some((launcher, id)), Some(lying)) = (parts, self.find_here()) else {
+                let (Some((launcher, id)), Some(find)) = (parts, self.find_here()) else {
                     self.over.message = Some("Type it as LAUNCHER/ID.".into());
                     return Vec::new();
                 };
-                let adoption = Import {
-                    path: lying.path.clone(),
+                let import = Import {
+                    path: find.path.clone(),
                     launcher: launcher.into(),
                     id: id.into(),
                     title: None,
                     program: None,
                     to: None,
                 };
-                return self.consider(Errand::Import(Box::new(adoption)));
+                return self.consider(Errand::Import(Box::new(import)));
             }
-            Typed::Reanchor => {
+            Typed::Remap => {
                 let Some((old, new)) = two_paths(&text) else {
                     self.over.message =
                         Some("Type two paths with a space between them; quote a path that contains a space.".into());
                     return Vec::new();
                 };
-                return self.consider(Errand::Anchor(self.whole(&old), self.whole(&new)));
+                return self.consider(Errand::Remap(self.whole(&old), self.whole(&new)));
             }
-            Typed::TakeFrom(file) => return self.do_task(Task::Take(file, self.whole(&text))),
+            Typed::RepairFrom(file) => return self.do_task(Task::Take(file, self.whole(&text))),
             Typed::ExportTo(haul, item) => return self.do_task(Task::Export(haul, item, self.whole(&text))),
         }
         Vec::new()

@@ -5,7 +5,7 @@ use deft_barge_core::survey::CleanupAct;
 
 use super::state::State;
 use crate::commands::{View, Wish};
-use crate::tui::model::Lane;
+use crate::tui::model::RunningItem;
 
 impl State {
     /// Whether a command would do something in the view that is shown.
@@ -16,7 +16,7 @@ impl State {
             View::Running => self.works_in_running(wish),
             View::Proof => self.works_in_proof(wish),
             View::Log => self.works_in_log(wish),
-            View::Records => !matches!(wish, Wish::Open) || !self.registry.rows.is_empty(),
+            View::Records => !matches!(wish, Wish::Open) || !self.records.rows.is_empty(),
             View::Cleanup => self.works_in_cleanup(wish),
         }
     }
@@ -25,7 +25,7 @@ impl State {
         let any = self.survey.as_ref().is_some_and(|survey| !survey.games.is_empty());
         match wish {
             Wish::Sort | Wish::Filter | Wish::UserData | Wish::Room | Wish::Empty => any,
-            Wish::Mark | Wish::Play => self.game_here().is_some(),
+            Wish::Mark | Wish::Launch => self.game_here().is_some(),
             Wish::Keep => self.game_here().is_some_and(|game| self.drives.layout.sent.contains_key(&game.id)),
             Wish::Open => !self.drafted.draft.items.is_empty(),
             _ => true,
@@ -55,9 +55,9 @@ impl State {
         match wish {
             Wish::Pause | Wish::Slower | Wish::Faster | Wish::Bell => !idle,
             Wish::Cancel => !idle || self.unfinished().is_some(),
-            Wish::CancelItem => !idle && self.running.lanes.get(self.running.cursor).is_some_and(Lane::runs),
-            Wish::GoOn => idle && self.unfinished().is_some(),
-            Wish::LetGo => idle && self.to_let_go().is_some(),
+            Wish::CancelItem => !idle && self.running.items.get(self.running.cursor).is_some_and(RunningItem::runs),
+            Wish::Resume => idle && self.unfinished().is_some(),
+            Wish::Release => idle && self.to_release().is_some(),
             Wish::Undo => idle && self.to_undo().is_some(),
             _ => true,
         }
@@ -66,12 +66,12 @@ impl State {
     fn works_in_proof(&self, wish: Wish) -> bool {
         let differs = || self.proof_here().is_some_and(|proof| !proof.differences.is_empty());
         match wish {
-            Wish::Prove | Wish::Play | Wish::Export => self.item_proved().is_some(),
+            Wish::Verify | Wish::Launch | Wish::Export => self.item_proved().is_some(),
             Wish::Open => !self.proofs.rows.is_empty(),
             Wish::Repair => self.proof_here().is_some_and(|proof| !proof.holds()),
             Wish::NextDifference | Wish::PreviousDifference => differs(),
             Wish::NextPart | Wish::PreviousPart => self.items_proved().len() > 1,
-            Wish::LetGo => self.idle() && self.to_let_go().is_some(),
+            Wish::Release => self.idle() && self.to_release().is_some(),
             Wish::Undo => self.idle() && self.to_undo().is_some(),
             _ => true,
         }
@@ -80,7 +80,7 @@ impl State {
     fn works_in_log(&self, wish: Wish) -> bool {
         match wish {
             Wish::Open | Wish::Audit | Wish::Export => self.haul_here().is_some(),
-            Wish::LetGo => self.idle() && self.to_let_go().is_some(),
+            Wish::Release => self.idle() && self.to_release().is_some(),
             Wish::Undo => self.idle() && self.to_undo().is_some(),
             _ => true,
         }

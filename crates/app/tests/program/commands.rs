@@ -523,7 +523,7 @@ fn drawings_go_into_files_that_are_not_overwritten_unless_that_is_told() {
         (&["chart", "plan", "saltflat", "--to", "newhold"], "plan.pdf"),
         (&["chart", "loads", "saltflat", "--to", "newhold"], "loads.svg"),
         (&["chart", "order", "saltflat", "--to", "newhold"], "order.pdf"),
-        (&["chart", "cargo", "1"], "cargo.svg"),
+        (&["chart", "games", "1"], "games.svg"),
         (&["chart", "history"], "history.pdf"),
     ] {
         let file = out(name);
@@ -536,7 +536,7 @@ fn drawings_go_into_files_that_are_not_overwritten_unless_that_is_told() {
         world.expect(&[&words[..], &["--overwrite"]].concat(), 0);
     }
     assert!(world.expect(&["chart", "drives", "--out", &out("drives.png")], 2).contains(".svg or .pdf"));
-    world.expect(&["chart", "cargo", "nowhere", "--out", &out("none.svg")], 2);
+    world.expect(&["chart", "games", "nowhere", "--out", &out("none.svg")], 2);
     assert!(!world.at("none.svg").exists() && !world.new_place().exists(), "nothing was hauled");
     // The text of a PDF is text, in a font that is embedded.
     if std::process::Command::new("pdftotext").arg("-v").output().is_err() {

@@ -171,7 +171,7 @@ fn a_misspelt_game_drive_or_launcher_is_answered_with_what_was_meant() {
         ["plan", "saltflat", "--to", "newhld"].as_slice(),
         &["suggest", "empty", "newhld"],
         &["probe", "newhld"],
-        &["chart", "cargo", "newhld", "--out", "/nowhere.svg"],
+        &["chart", "games", "newhld", "--out", "/nowhere.svg"],
         &["pack", "make", "wickerbox", "--to", "newhld"],
         &["import", "/nowhere", "--to", "newhld"],
         &["library", "new", "quillgate", "newhld"],

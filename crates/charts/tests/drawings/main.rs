@@ -2,7 +2,7 @@
 //! for the same values; of a usual world, of the smallest one, and of one with twelve drives, 2 000 games and long names.
 #![expect(clippy::unwrap_used, reason = "tests build worlds by hand")]
 
-use deft_barge_charts::{Drawing, cargo, history, hulls, loads, order};
+use deft_barge_charts::{Drawing, drives, games, history, loads, order};
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{Control, Haul, release_haul};
 use deft_barge_core::item::Policy;
@@ -170,14 +170,14 @@ fn every_drawing_of_a_usual_world_is_sound_and_says_what_it_is_of() {
     let world = World::new();
     let survey = world.survey();
     let plan = world.plan(&survey, &["Saltflat", "Orchard", "Night Ferry"], "newhold");
-    let said = sound(&hulls(&survey, Some(&plan)));
+    let said = sound(&drives(&survey, Some(&plan)));
     // Times are those of the clock on the wall, with its zone.
     let begun = jiff::Timestamp::UNIX_EPOCH.to_zoned(jiff::tz::TimeZone::system());
     let begun = begun.strftime("%Y-%m-%d %H:%M %Z").to_string();
     for word in ["1 swift", "after this haul", "Saltflat Rally", "swift > newhold", "kept originals", &begun] {
         assert!(said.iter().any(|text| text.contains(word)), "{word}: {said:?}");
     }
-    assert!(sound(&hulls(&survey, None)).iter().all(|text| text != "after this haul"));
+    assert!(sound(&drives(&survey, None)).iter().all(|text| text != "after this haul"));
     let said = sound(&loads(&plan));
     assert!(
         said.iter().any(|text| text == "newhold") && said.iter().any(|text| text.starts_with("at most")),
@@ -185,9 +185,9 @@ fn every_drawing_of_a_usual_world_is_sound_and_says_what_it_is_of() {
     );
     let said = sound(&order(&plan));
     assert!(said.iter().any(|text| text == "cellar > newhold"), "{said:?}");
-    let said = sound(&cargo(&survey, "swift").unwrap());
+    let said = sound(&games(&survey, "swift").unwrap());
     assert!(said.iter().any(|text| text == "Quillgate") && said.iter().any(|text| text == "free"), "{said:?}");
-    assert!(cargo(&survey, "nowhere").is_none());
+    assert!(games(&survey, "nowhere").is_none());
 }
 
 #[test]
@@ -197,24 +197,24 @@ fn the_smallest_and_the_largest_worlds_are_sound_too() {
     let mut one = survey.clone();
     one.drives.truncate(1);
     (one.games, one.held, one.user_data, one.launchers) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-    sound(&hulls(&one, None));
-    sound(&cargo(&one, "swift").unwrap());
+    sound(&drives(&one, None));
+    sound(&games(&one, "swift").unwrap());
     let nothing = world.plan(&survey, &[], "newhold");
-    sound(&hulls(&survey, Some(&nothing)));
+    sound(&drives(&survey, Some(&nothing)));
     sound(&loads(&nothing));
     sound(&order(&nothing));
     assert!(sound(&history(&[], &BTreeMap::new(), Timestamp::UNIX_EPOCH)).contains(&"No hauls yet.".to_string()));
     let huge = extreme(&survey);
-    sound(&hulls(&huge, None));
+    sound(&drives(&huge, None));
     for drive in &huge.drives {
-        sound(&cargo(&huge, &drive.drive.name).unwrap());
+        sound(&games(&huge, &drive.drive.name).unwrap());
     }
     let mut plan = world.plan(&survey, &["Saltflat", "Orchard"], "newhold");
     let item = plan.items[0].clone();
     plan.items = (0..300)
         .map(|n| deft_barge_core::item::PlannedItem { title: format!("{n} {}", "long ".repeat(30)), ..item.clone() })
         .collect();
-    sound(&hulls(&survey, Some(&plan)));
+    sound(&drives(&survey, Some(&plan)));
     sound(&order(&plan));
 }
 
@@ -222,7 +222,7 @@ fn the_smallest_and_the_largest_worlds_are_sound_too() {
 fn blocks_are_as_wide_as_their_bytes_and_their_sum_is_what_is_in_use() {
     let world = World::new();
     let survey = world.survey();
-    let drawing = hulls(&survey, None);
+    let drawing = drives(&survey, None);
     let document = roxmltree::Document::parse(&drawing.svg).unwrap();
     for (n, state) in survey.drives.iter().enumerate() {
         let top = 104.0 + n as f64 * 76.0;
@@ -230,14 +230,14 @@ fn blocks_are_as_wide_as_their_bytes_and_their_sum_is_what_is_in_use() {
             .descendants()
             .filter(|node| node.tag_name().name() == "rect" && (number(*node, "y") - top).abs() < 0.1)
             .collect();
-        // The hull's own frame is drawn last.
-        let hull = number(*rects.last().unwrap(), "width");
+        // The bar's own frame is drawn last.
+        let bar = number(*rects.last().unwrap(), "width");
         let filled: f64 = rects
             .iter()
             .filter(|node| node.attribute("stroke") == Some("none"))
             .map(|node| number(*node, "width"))
             .sum();
-        let wanted = state.used.part_of(state.drive.capacity) * hull;
+        let wanted = state.used.part_of(state.drive.capacity) * bar;
         assert!((filled - wanted).abs() <= 1.0, "{}: {filled} of {wanted}", state.drive.name);
     }
 }
@@ -276,8 +276,8 @@ fn the_same_values_give_the_same_bytes() {
     let world = World::new();
     let survey = world.survey();
     let plan = world.plan(&survey, &["Saltflat", "Night Ferry"], "newhold");
-    for draw in [&|| hulls(&survey, Some(&plan)) as Drawing, &|| loads(&plan), &|| order(&plan), &|| {
-        cargo(&survey, "swift").unwrap()
+    for draw in [&|| drives(&survey, Some(&plan)) as Drawing, &|| loads(&plan), &|| order(&plan), &|| {
+        games(&survey, "swift").unwrap()
     }] as [&dyn Fn() -> Drawing; 4]
     {
         let (one, other) = (draw(), draw());

@@ -34,7 +34,7 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let mut taken: HashSet<PathBuf> = HashSet::new();
     let (lookup, mut places) = (&Lookup::of(survey), KnownPlaces::new());
     for item in &draft.items {
-        let Some(game) = lookup.cargo(&item.game, item.way) else {
+        let Some(game) = lookup.haulable(&item.game, item.way) else {
             let what = format!("{} isn't installed", item.game);
             findings.push(Finding::general(FindingKind::NoDestination { what }));
             continue;

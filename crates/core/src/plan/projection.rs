@@ -19,8 +19,8 @@ pub fn projected(survey: &Survey, draft: &Draft) -> Vec<Load> {
     let place: HashMap<&str, usize> =
         survey.drives.iter().enumerate().map(|(n, state)| (state.drive.name.as_str(), n)).collect();
     let mut games: HashMap<&GameId, &Game> = survey.games.iter().map(|game| (&game.id, game)).collect();
-    games.extend(survey.user_data.iter().filter_map(|data| Some((&data.id, survey.cargo(&data.id, None)?))));
-    let mut cargo = Vec::new();
+    games.extend(survey.user_data.iter().filter_map(|data| Some((&data.id, survey.haulable(&data.id, None)?))));
+    let mut items = Vec::new();
     for item in &draft.items {
         let Some(game) = games.get(&item.game) else { continue };
         let to = drive_of(survey, &item.to);
@@ -36,12 +36,12 @@ pub fn projected(survey: &Survey, draft: &Draft) -> Vec<Load> {
         loads[to].peak = loads[to].peak.plus(bytes);
         loads[to].after = loads[to].after.plus(bytes);
         let needs = (0..loads.len()).map(|drive| (drive == to).then_some(bytes.count())).collect();
-        cargo.push(OrderItem { from, to, leaves: game.size.on_disk.count(), needs });
+        items.push(OrderItem { from, to, leaves: game.size.on_disk.count(), needs });
     }
     if loads.iter().any(|load| load.lacks().is_some()) {
         let rooms: Vec<DriveRoom> =
             loads.iter().map(|load| DriveRoom { used: load.now.count(), most: load.most().count() }).collect();
-        for (load, peak) in loads.iter_mut().zip(quick_peaks(&rooms, &cargo).into_iter().flatten()) {
+        for (load, peak) in loads.iter_mut().zip(quick_peaks(&rooms, &items).into_iter().flatten()) {
             load.peak = Bytes::new(peak);
         }
     }

@@ -53,7 +53,7 @@ impl<'a> Schedule<'a> {
         let mut legs: Vec<Leg<'a>> = renamed.map(|(n, _)| Leg::straight(n)).collect();
         let copied: Vec<usize> = (0..placements.len()).filter(|n| copies(&placements[*n])).collect();
         let rooms = rooms(survey);
-        let cargo: Vec<OrderItem> = copied
+        let items: Vec<OrderItem> = copied
             .iter()
             .map(|n| {
                 let placement = &placements[*n];
@@ -68,15 +68,15 @@ impl<'a> Schedule<'a> {
                 OrderItem { from, to, leaves: placement.size.on_disk.count(), needs }
             })
             .collect();
-        let order = find_order(&rooms, &cargo);
+        let order = find_order(&rooms, &items);
         let OrderFound::Order(order) = order else {
-            findings.extend(why_not(survey, &rooms, &cargo, &copied, placements));
+            findings.extend(why_not(survey, &rooms, &items, &copied, placements));
             legs.extend(copied.into_iter().map(Leg::straight));
             return Self { legs, tried: false };
         };
-        let order = shortened(survey, &rooms, &cargo, &copied, placements, order);
+        let order = shortened(survey, &rooms, &items, &copied, placements, order);
         let (order, tried) =
-            if trial == Trial::None { (order, false) } else { try_one(&rooms, &cargo, &copied, placements, order) };
+            if trial == Trial::None { (order, false) } else { try_one(&rooms, &items, &copied, placements, order) };
         if trial != Trial::None && !tried {
             findings.push(Finding::general(FindingKind::NotTried));
         }
@@ -86,14 +86,14 @@ impl<'a> Schedule<'a> {
         // Who waits elsewhere in between has left its drive for that.
         let mut again = HashSet::new();
         let mut goes: Vec<bool> =
-            order.moves.iter().rev().map(|step| !again.insert(step.cargo) || step.release).collect();
+            order.moves.iter().rev().map(|step| !again.insert(step.item) || step.release).collect();
         goes.reverse();
         // Moves so far that make room on a drive, and those of an item.
         let mut room_on: HashMap<usize, Vec<usize>> = HashMap::new();
         let mut of_cargo: HashMap<usize, Vec<usize>> = HashMap::new();
         for (n, step) in order.moves.iter().enumerate() {
-            let item = &cargo[step.cargo];
-            let placement = &placements[copied[step.cargo]];
+            let item = &items[step.item];
+            let placement = &placements[copied[step.item]];
             let drive = |at: usize| &survey.drives[at].drive.name;
             let staging = (step.to != item.to).then(|| drive(step.to));
             let say = |kind| Finding::about(&placement.game.id, &placement.game.found.title, kind);
@@ -105,15 +105,15 @@ impl<'a> Schedule<'a> {
                 findings.push(say(kind));
             }
             // What makes room there goes before it; and it cannot leave a place before it has come there.
-            let before = room_on.get(&step.to).into_iter().chain(of_cargo.get(&step.cargo)).flatten();
+            let before = room_on.get(&step.to).into_iter().chain(of_cargo.get(&step.item)).flatten();
             let after: BTreeSet<usize> = before.map(|k| base + k).collect();
             let after = after.into_iter().collect();
             if let (true, Some(from)) = (goes[n], step.from) {
                 room_on.entry(from).or_default().push(n);
             }
-            of_cargo.entry(step.cargo).or_default().push(n);
+            of_cargo.entry(step.item).or_default().push(n);
             let policy = if goes[n] { Policy::Release } else { Policy::Hold };
-            legs.push(Leg { placement: copied[step.cargo], staging, policy, after });
+            legs.push(Leg { placement: copied[step.item], staging, policy, after });
         }
         legs.extend(renamed);
         Self { legs, tried }
@@ -165,19 +165,19 @@ impl Leg<'_> {
 fn shortened(
     survey: &Survey,
     rooms: &[DriveRoom],
-    cargo: &[OrderItem],
+    items: &[OrderItem],
     copied: &[usize],
     placements: &[Placement<'_>],
     order: Order,
 ) -> Order {
     let pace = |drive: usize| survey.speeds.pace_of(&survey.drives[drive].drive);
     let seconds = |step: &Move| {
-        let bytes = cargo[step.cargo].needs[step.to].unwrap_or(0);
+        let bytes = items[step.item].needs[step.to].unwrap_or(0);
         let from = step.from.map_or_else(|| pace(step.to), pace);
-        let files = placements[copied[step.cargo]].size.files;
+        let files = placements[copied[step.item]].size.files;
         super::estimate::seconds(("", from), ("", pace(step.to)), bytes, files).0
     };
-    shorten(rooms, cargo, order, &seconds)
+    shorten(rooms, items, order, &seconds)
 }
 
 /// Puts the smallest item of the largest group that goes the same way first, if all still fits then; gives whether it does.
@@ -185,7 +185,7 @@ fn shortened(
 /// A group is the items of one launcher between the same two drives: what goes well with one of them goes well with all.
 fn try_one(
     rooms: &[DriveRoom],
-    cargo: &[OrderItem],
+    items: &[OrderItem],
     copied: &[usize],
     placements: &[Placement<'_>],
     order: Order,
@@ -194,21 +194,21 @@ fn try_one(
         let placement = &placements[copied[n]];
         (&placement.game.launcher, &placement.game.drive, &placement.drive.name)
     };
-    let bytes = |n: usize| cargo[n].leaves;
+    let bytes = |n: usize| items[n].leaves;
     let mut groups = HashMap::new();
-    for n in 0..cargo.len() {
+    for n in 0..items.len() {
         *groups.entry(way(n)).or_insert(0) += bytes(n);
     }
-    let Some(largest) = (0..cargo.len()).max_by_key(|n| groups[&way(*n)]) else { return (order, false) };
-    let smallest = (0..cargo.len()).filter(|n| way(*n) == way(largest)).min_by_key(|n| bytes(*n));
-    let at = order.moves.iter().position(|step| Some(step.cargo) == smallest);
-    let several = order.moves.iter().filter(|step| Some(step.cargo) == smallest).count() > 1;
-    let Some(at) = at.filter(|_| !several && cargo.len() > 1) else { return (order, false) };
+    let Some(largest) = (0..items.len()).max_by_key(|n| groups[&way(*n)]) else { return (order, false) };
+    let smallest = (0..items.len()).filter(|n| way(*n) == way(largest)).min_by_key(|n| bytes(*n));
+    let at = order.moves.iter().position(|step| Some(step.item) == smallest);
+    let several = order.moves.iter().filter(|step| Some(step.item) == smallest).count() > 1;
+    let Some(at) = at.filter(|_| !several && items.len() > 1) else { return (order, false) };
     let mut moves = order.moves.clone();
     let first = moves.remove(at);
     moves.insert(0, first);
-    let moves = only_needed_releases(rooms, cargo, moves);
-    match replay(rooms, cargo, &moves) {
+    let moves = only_needed_releases(rooms, items, moves);
+    match replay(rooms, items, &moves) {
         Ok(_) => (Order { moves, ..order }, true),
         Err(_) => (order, false),
     }
@@ -233,34 +233,34 @@ fn can_wait(placement: &Placement<'_>, drive: &Drive) -> bool {
 fn why_not(
     survey: &Survey,
     rooms: &[DriveRoom],
-    cargo: &[OrderItem],
+    items: &[OrderItem],
     copied: &[usize],
     placements: &[Placement<'_>],
 ) -> Vec<Finding> {
-    let (lacks, remedies) = smallest_change(rooms, cargo);
+    let (lacks, remedies) = smallest_change(rooms, items);
     let drive = |at: usize| &survey.drives[at].drive;
     let title = |n: usize| placements[copied[n]].game.found.title.clone();
     let lacks = lacks.into_iter().map(|lack| {
         let (name, bytes) = (drive(lack.drive).name.clone(), Bytes::new(lack.bytes));
-        match lack.cargo {
+        match lack.item {
             None => FindingKind::NoRoom { drive: name, lacks: bytes, reserve: drive(lack.drive).reserve },
             Some(n) => FindingKind::NoOrder { drive: name, lacks: bytes, item: title(n), done: lack.step },
         }
     });
-    let several = cargo.len() > 1;
+    let several = items.len() > 1;
     let remedies = remedies.into_iter().filter_map(|remedy| match remedy {
         Remedy::DriveRoom { drive: at, bytes } => {
             Some(FindingKind::MoreRoom { drive: drive(at).name.clone(), bytes: Bytes::new(bytes) })
         }
-        Remedy::Without { cargo } => several.then(|| FindingKind::WithoutItem { item: title(cargo) }),
+        Remedy::Without { item } => several.then(|| FindingKind::WithoutItem { item: title(item) }),
     });
     lacks.chain(remedies).map(Finding::general).collect()
 }
 
 /// Whether all of a draft could be copied, one after another, with originals let go where room is needed; gives the bytes in
 /// use on each drive at the fullest moment. By the sizes that the survey knows, and without copies in between.
-pub(crate) fn quick_peaks(rooms: &[DriveRoom], cargo: &[OrderItem]) -> Option<Vec<u64>> {
-    let OrderFound::Order(order) = crate::plan::order::find_straight(rooms, cargo) else { return None };
-    let rows = crate::plan::order::replay(rooms, cargo, &order.moves).ok()?;
+pub(crate) fn quick_peaks(rooms: &[DriveRoom], items: &[OrderItem]) -> Option<Vec<u64>> {
+    let OrderFound::Order(order) = crate::plan::order::find_straight(rooms, items) else { return None };
+    let rows = crate::plan::order::replay(rooms, items, &order.moves).ok()?;
     Some((0..rooms.len()).map(|drive| rows.iter().map(|row| row[drive]).max().unwrap_or(0)).collect())
 }

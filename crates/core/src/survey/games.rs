@@ -346,7 +346,7 @@ impl Survey {
     }
 
     /// What an item of a draft moves: a game, or user data by one of its ways.
-    pub fn cargo(&self, id: &GameId, way: Option<Way>) -> Option<&Game> {
+    pub fn haulable(&self, id: &GameId, way: Option<Way>) -> Option<&Game> {
         self.game(id).or_else(|| {
             let data = self.data(id)?;
             let way = way.or_else(|| data.ways.first().copied());

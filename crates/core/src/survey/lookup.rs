@@ -65,8 +65,8 @@ impl<'a> Lookup<'a> {
         lookup
     }
 
-    /// What an item of a draft moves, like [`Survey::cargo`].
-    pub fn cargo(&self, id: &GameId, way: Option<Way>) -> Option<&'a Game> {
+    /// What an item of a draft moves, like [`Survey::haulable`].
+    pub fn haulable(&self, id: &GameId, way: Option<Way>) -> Option<&'a Game> {
         let of_data = || {
             let data = self.data(id)?;
             let way = way.or_else(|| data.ways.first().copied());
@@ -173,8 +173,8 @@ mod tests {
         }
         for game in &survey.games {
             assert_eq!(
-                lookup.cargo(&game.id, None).map(|game| &game.id),
-                survey.cargo(&game.id, None).map(|game| &game.id)
+                lookup.haulable(&game.id, None).map(|game| &game.id),
+                survey.haulable(&game.id, None).map(|game| &game.id)
             );
         }
     }

@@ -39,7 +39,7 @@ pub enum Event {
     Surveyed(Box<Survey>, Box<Result<History, Fault>>, Vec<String>),
     /// The plan of a draft, or of an act, and the places that a trace found for it.
     Planned(Box<Plan>, Vec<Find>, Errand),
-    /// List what is lying around.
+    /// List what is find around.
     Found(Vec<CleanupFind>, Vec<Anchor>),
     Quiet(Vec<Finding>),
     /// Something that was done is said in a sentence.
@@ -75,7 +75,7 @@ pub enum Event {
 pub enum Act {
     Survey,
     Plan(Errand),
-    /// Look for what is lying about.
+    /// Look for what is find about.
     Find,
     Quiet,
     Run(LongTask),
@@ -124,7 +124,7 @@ pub enum Picture {
     Plan,
     Loads,
     Order,
-    Cargo(String),
+    Games(String),
     Timeline(HaulId),
     Rate(HaulId),
     History,
@@ -136,7 +136,7 @@ pub enum Errand {
     Draft(Draft, Policy, Vec<WhatIf>),
     Removal(Box<CleanupFind>, CleanupAct),
     Import(Box<Import>),
-    Anchor(PathBuf, PathBuf),
+    Remap(PathBuf, PathBuf),
     /// A folder with the records that a trace finds, to the drive of this name; of these places the other way round than the
     /// trace would have it.
     Traced(PathBuf, String, Vec<FindPlace>),
@@ -150,12 +150,12 @@ pub enum LongTask {
     Resume,
     /// Say yes to a haul that waits after its first game, and go on with it.
     Agree(HaulId),
-    Return(HaulId),
-    GiveUp(HaulId),
+    Undo(HaulId),
+    Cancel(HaulId),
     /// Give up one item, and go on with the others.
-    GiveUpItem(HaulId, ItemId),
+    CancelItem(HaulId, ItemId),
     Release(HaulId),
-    Prove(HaulId),
+    Verify(HaulId),
 }
 
 /// What happens when what runs has come to its next block.

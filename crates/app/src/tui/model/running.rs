@@ -39,7 +39,7 @@ impl At {
 
 /// An item that runs, or has run.
 #[derive(Clone, Debug)]
-pub struct Lane {
+pub struct RunningItem {
     pub item: ItemId,
     pub title: String,
     pub at: At,
@@ -48,7 +48,7 @@ pub struct Lane {
     pub held_up: Option<String>,
 }
 
-impl Lane {
+impl RunningItem {
     /// Whether it is under way, as far as is known.
     pub fn runs(&self) -> bool {
         use StageKind::{Cancelled, Proved, Released, Undone};
@@ -71,10 +71,10 @@ pub struct Running {
     pub pausing: bool,
     pub cancelling: bool,
     /// The item that is to be given up at the next block.
-    pub giving_up: Option<ItemId>,
+    pub cancelling_item: Option<ItemId>,
     /// Items that were heard of, in the order in which they began.
-    pub lanes: Vec<Lane>,
-    /// The lane under the cursor.
+    pub items: Vec<RunningItem>,
+    /// The row under the cursor.
     pub cursor: usize,
     /// Bytes per second of all items together, some ten times a second.
     pub rates: VecDeque<f64>,

@@ -44,15 +44,15 @@ pub enum Typed {
     /// A folder to take off the list of user data.
     ForgetData,
     /// A launcher or a folder to bring to this drive.
-    Carry(String),
-    /// A carried folder to check.
-    CheckCarried,
+    Pack(String),
+    /// A packed folder to check.
+    CheckPack,
     /// An old path and a new one.
-    Reanchor,
-    /// The launcher and its id of the stray under the cursor.
-    AdoptAs,
+    Remap,
+    /// The launcher and its id of the unlisted game under the cursor.
+    ImportAs,
     /// Another copy of a file that cannot be read.
-    TakeFrom(PathBuf),
+    RepairFrom(PathBuf),
     /// What the Log is searched for; it is shown while it is typed.
     SearchLog,
     /// The file that checksums are written to, of a haul's items or of one of them.
@@ -66,12 +66,12 @@ impl Typed {
             Self::Trace
             | Self::DataOf(_)
             | Self::ForgetData
-            | Self::Carry(_)
-            | Self::CheckCarried
-            | Self::TakeFrom(_)
+            | Self::Pack(_)
+            | Self::CheckPack
+            | Self::RepairFrom(_)
             | Self::ExportTo(..) => Some(Wanted::Path),
-            Self::Reanchor => Some(Wanted::Paths),
-            Self::Room | Self::SaveAs | Self::WhatIf | Self::AdoptAs | Self::SearchLog => None,
+            Self::Remap => Some(Wanted::Paths),
+            Self::Room | Self::SaveAs | Self::WhatIf | Self::ImportAs | Self::SearchLog => None,
         }
     }
 
@@ -86,11 +86,11 @@ impl Typed {
             Self::Trace => ("Trace which path?", "the folder of a game, or any other; tab completes"),
             Self::DataOf(_) => ("Which folder contains its user data?", "its path; tab completes"),
             Self::ForgetData => ("Remove which folder from the list?", "its path; tab completes; the folder stays"),
-            Self::Carry(_) => ("Pack what here?", "a launcher's name, or the folder of a library; tab completes"),
-            Self::CheckCarried => ("Check which packed folder?", "its path; tab completes"),
-            Self::AdoptAs => ("What is it?", "LAUNCHER/ID: the profile's id, and the launcher's own id of the game"),
-            Self::Reanchor => ("Old path and new path?", "OLD NEW; tab completes"),
-            Self::TakeFrom(_) => ("Which other copy to use?", "the path of that file; tab completes"),
+            Self::Pack(_) => ("Pack what here?", "a launcher's name, or the folder of a library; tab completes"),
+            Self::CheckPack => ("Check which packed folder?", "its path; tab completes"),
+            Self::ImportAs => ("What is it?", "LAUNCHER/ID: the profile's id, and the launcher's own id of the game"),
+            Self::Remap => ("Old path and new path?", "OLD NEW; tab completes"),
+            Self::RepairFrom(_) => ("Which other copy to use?", "the path of that file; tab completes"),
             Self::SearchLog => ("Search the log for?", "titles, drives, days such as 2026-11, numbers; esc shows all"),
             Self::ExportTo(..) => ("Write the checksums to which file?", "a new one; tab completes"),
         }

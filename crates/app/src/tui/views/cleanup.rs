@@ -1,4 +1,4 @@
-//! Finds: what is lying about, and what may be done about it.
+//! Finds: what is find about, and what may be done about it.
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::survey::{CleanupAct, FindKind};
@@ -22,7 +22,7 @@ struct Row {
 }
 
 fn rows(state: &State) -> Vec<Row> {
-    let Some((lying, anchors)) = &state.cleanup.finds else { return Vec::new() };
+    let Some((find, anchors)) = &state.cleanup.finds else { return Vec::new() };
     let moved = anchors.iter().map(|anchor| Row {
         word: "moved drive",
         drive: anchor.drive.clone(),
@@ -38,15 +38,15 @@ fn rows(state: &State) -> Vec<Row> {
         ),
         acts: vec![CleanupAct::Remap],
     });
-    let lying = lying.iter().map(|lying| Row {
-        word: words::lying_word(&lying.what),
-        drive: lying.drive.clone().unwrap_or_else(|| words::NO_DRIVE.into()),
-        size: if lying.size.files == 0 { String::new() } else { lying.size.on_disk.to_string() },
-        path: path(&lying.path),
-        says: words::lying(&lying.what),
-        acts: lying.acts.clone(),
+    let find = find.iter().map(|find| Row {
+        word: words::lying_word(&find.what),
+        drive: find.drive.clone().unwrap_or_else(|| words::NO_DRIVE.into()),
+        size: if find.size.files == 0 { String::new() } else { find.size.on_disk.to_string() },
+        path: path(&find.path),
+        says: words::find(&find.what),
+        acts: find.acts.clone(),
     });
-    moved.chain(lying).collect()
+    moved.chain(find).collect()
 }
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
@@ -120,7 +120,7 @@ fn draw_detail(state: &State, row: &Row, area: Rect, canvas: &mut Canvas<'_>) {
     }
     if fits {
         acts.push(("1-9".into(), "move it to that drive and import it there"));
-        let launcher = state.find_here().and_then(|lying| match &lying.what {
+        let launcher = state.find_here().and_then(|find| match &find.what {
             FindKind::Unlisted { fits: Some(fit), .. } => Some(fit.launcher.as_str()),
             _ => None,
         });
@@ -147,10 +147,10 @@ fn sentence(words: &str) -> String {
 }
 
 pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
-    let Some((lying, anchors)) = &state.cleanup.finds else { return (String::new(), theme.text()) };
+    let Some((find, anchors)) = &state.cleanup.finds else { return (String::new(), theme.text()) };
     let gives = |act: &CleanupAct| matches!(act, CleanupAct::Release | CleanupAct::Quarantine);
-    let bytes: Bytes = lying.iter().filter(|l| l.acts.iter().any(gives)).map(|l| l.size.on_disk).sum();
-    let what = format!("{} found", count((lying.len() + anchors.len()) as u64));
+    let bytes: Bytes = find.iter().filter(|l| l.acts.iter().any(gives)).map(|l| l.size.on_disk).sum();
+    let what = format!("{} found", count((find.len() + anchors.len()) as u64));
     if bytes == Bytes::ZERO {
         return (what, theme.text());
     }

@@ -9,7 +9,7 @@ use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
 
 use super::super::canvas::{Canvas, Hit, first_shown};
-use super::super::hull::{Block, Cargo, Hull};
+use super::super::drive_bar::{Block, BlockKind, DriveBar};
 use super::super::state::State;
 use super::super::theme::Theme;
 use crate::commands::{View, Wish};
@@ -26,8 +26,8 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put_at(2, 1, "No drives found.", theme.text(), area);
         return;
     }
-    let hulls = draw_hulls(state, survey, area, canvas);
-    let rest = Rect { y: area.y + hulls + 1, height: area.height.saturating_sub(hulls + 1), ..area };
+    let bars = draw_drive_bars(state, survey, area, canvas);
+    let rest = Rect { y: area.y + bars + 1, height: area.height.saturating_sub(bars + 1), ..area };
     if rest.height > 0 {
         let wide = rest.width >= 120;
         let list = Rect { width: if wide { rest.width * 3 / 5 } else { rest.width }, ..rest };
@@ -59,7 +59,7 @@ enum Height {
 }
 
 impl Height {
-    /// Cells left of the hulls.
+    /// Cells left of the bars.
     fn gutter(self) -> u16 {
         match self {
             Self::Tall => 22,
@@ -75,7 +75,7 @@ impl Height {
     }
 }
 
-fn draw_hulls(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+fn draw_drive_bars(state: &State, survey: &Survey, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
     let scaled = |capacity: u64| match state.drives.layout.scale {
         Scale::Linear => capacity as f64,
@@ -165,20 +165,20 @@ impl<'a> Row<'a> {
                 canvas.put_at(4, 1, &kind, theme.dim(), area);
                 canvas.put_at(4, 2, &free, theme.text(), area);
                 canvas.put_at(4, 3, &format!("of {}", drive.capacity), theme.dim(), area);
-                self.hull(&self.cargo_now(), Rect { height: 2, ..now }, canvas);
+                self.bar(&self.cargo_now(), Rect { height: 2, ..now }, canvas);
                 if changes {
                     canvas.put_at(gutter + 1, 2, &self.after_caption(), self.after_style(), area);
-                    self.hull(&self.cargo_after(), Rect { y: now.y + 3, height: 1, ..now }, canvas);
+                    self.bar(&self.cargo_after(), Rect { y: now.y + 3, height: 1, ..now }, canvas);
                 } else if let Some((text, style)) = self.would_fit() {
                     canvas.put_at(gutter + 1, 2, &text, style, area);
                 }
             }
             Height::Flat => {
                 canvas.put_at(12, 0, &format!(" {free:>13}"), theme.dim(), area);
-                self.hull(&self.cargo_now(), Rect { height: 1, ..now }, canvas);
+                self.bar(&self.cargo_now(), Rect { height: 1, ..now }, canvas);
                 if changes {
                     canvas.put_at(4, 1, &pad(&self.after_caption(), 17), self.after_style(), area);
-                    self.hull(&self.cargo_after(), Rect { y: now.y + 1, height: 1, ..now }, canvas);
+                    self.bar(&self.cargo_after(), Rect { y: now.y + 1, height: 1, ..now }, canvas);
                 } else {
                     canvas.put_at(4, 1, &cut(&format!("{kind} · {}", drive.capacity), 22), theme.dim(), area);
                 }
@@ -212,30 +212,30 @@ impl<'a> Row<'a> {
         if self.load.and_then(Load::lacks).is_some() { self.theme.danger() } else { self.theme.dim() }
     }
 
-    fn hull(&self, blocks: &[Block<'_>], area: Rect, canvas: &mut Canvas<'_>) {
+    fn bar(&self, blocks: &[Block<'_>], area: Rect, canvas: &mut Canvas<'_>) {
         let drive = &self.drive.drive;
         let capacity = drive.capacity.count();
         let reserve_at = drive.capacity.less(drive.reserve).count();
-        Hull { blocks, capacity, reserve_at, width: self.width }.draw(area, canvas);
+        DriveBar { blocks, capacity, reserve_at, width: self.width }.draw(area, canvas);
     }
 
     fn launcher(&self, game: &Game) -> usize {
         self.survey.launchers.iter().position(|launcher| launcher.id == game.launcher).unwrap_or(0)
     }
 
-    fn block(&self, cargo: Cargo, title: &'a str, bytes: Bytes, hit: Option<Hit>) -> Block<'a> {
-        Block { cargo, title, bytes: bytes.count(), here: false, marked: false, hit }
+    fn block(&self, kind: BlockKind, title: &'a str, bytes: Bytes, hit: Option<Hit>) -> Block<'a> {
+        Block { kind, title, bytes: bytes.count(), here: false, marked: false, hit }
     }
 
     fn other(&self) -> Block<'a> {
         let bytes = self.drive.used.less(self.drive.games).less(self.drive.held);
-        self.block(Cargo::Other, "other", bytes, Some(Hit::Other(self.n)))
+        self.block(BlockKind::Other, "other", bytes, Some(Hit::Other(self.n)))
     }
 
     fn held(&self) -> impl Iterator<Item = Block<'a>> {
         let name = Some(&self.drive.drive.name);
         let held = self.survey.held.iter().enumerate().filter(move |(_, held)| held.drive.as_ref() == name);
-        held.map(|(n, held)| self.block(Cargo::Held, &held.title, held.bytes, Some(Hit::Held(n))))
+        held.map(|(n, held)| self.block(BlockKind::Held, &held.title, held.bytes, Some(Hit::Held(n))))
     }
 
     /// Games that lie here, by their place in the survey, largest first.
@@ -248,11 +248,11 @@ impl<'a> Row<'a> {
         let here = self.state.drives.layout.list.get(self.state.drives.layout.cursor).copied().filter(|_| self.focus);
         let games = self.games().map(|(n, game)| {
             let launcher = self.launcher(game);
-            let cargo = match self.state.drives.layout.sent.get(&game.id) {
-                Some(to) => Cargo::Leaving { launcher, to: self.leaves_for(to) },
-                None => Cargo::Game { launcher },
+            let kind = match self.state.drives.layout.sent.get(&game.id) {
+                Some(to) => BlockKind::Leaving { launcher, to: self.leaves_for(to) },
+                None => BlockKind::Game { launcher },
             };
-            let block = self.block(cargo, &game.found.title, game.size.on_disk, Some(Hit::Game(n)));
+            let block = self.block(kind, &game.found.title, game.size.on_disk, Some(Hit::Game(n)));
             Block { here: here == Some(n), marked: self.state.drives.layout.marks.contains(&game.id), ..block }
         });
         [self.other()].into_iter().chain(games).chain(self.held()).collect()
@@ -269,11 +269,11 @@ impl<'a> Row<'a> {
     fn cargo_after(&self) -> Vec<Block<'a>> {
         let stays = self.games().filter(|(_, game)| !self.state.drives.layout.sent.contains_key(&game.id));
         let staying = stays.map(|(n, game)| {
-            let cargo = Cargo::Game { launcher: self.launcher(game) };
-            self.block(cargo, &game.found.title, game.size.on_disk, Some(Hit::Game(n)))
+            let kind = BlockKind::Game { launcher: self.launcher(game) };
+            self.block(kind, &game.found.title, game.size.on_disk, Some(Hit::Game(n)))
         });
         let comes = self.state.drives.layout.coming.iter().filter(|coming| coming.drive == Some(self.n));
-        let arriving = comes.map(|coming| self.block(Cargo::Arriving, &coming.title, coming.bytes, None));
+        let arriving = comes.map(|coming| self.block(BlockKind::Arriving, &coming.title, coming.bytes, None));
         [self.other()].into_iter().chain(staying).chain(self.held()).chain(arriving).collect()
     }
 }
@@ -400,7 +400,7 @@ impl ListRow<'_> {
         if wide {
             let nth = survey.launchers.iter().position(|launcher| launcher.id == game.launcher).unwrap_or(0);
             // The cursor's line is turned round; a colour is not.
-            let swatch = theme.cargo(nth);
+            let swatch = theme.game(nth);
             let swatch = if theme.plain() { swatch } else { swatch.remove_modifier(Modifier::REVERSED) };
             canvas.put_at(title_width as u16 + 7, y, theme.pattern(nth), swatch, area);
         }

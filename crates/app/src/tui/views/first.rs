@@ -67,18 +67,18 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
 /// The folders that look like games, the one under the cursor marked; gives the rows that they took.
 fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
-    let Some((lying, _)) = &state.cleanup.finds else {
+    let Some((find, _)) = &state.cleanup.finds else {
         canvas.put_at(0, 0, "Looking for folders that look like games ...", theme.text(), area);
         return 1;
     };
-    if lying.is_empty() {
+    if find.is_empty() {
         canvas.put_at(0, 0, "No folders on the drives look like games.", theme.text(), area);
         return 1;
     }
     canvas.put_at(0, 0, "These folders look like games, the largest first:", theme.text(), area);
     let most = usize::from(area.height.saturating_sub(ACTS + 1)).clamp(2, MOST);
-    let first = first_shown(state.cleanup.find, most, lying.len());
-    for (n, folder) in lying.iter().enumerate().skip(first).take(most) {
+    let first = first_shown(state.cleanup.find, most, find.len());
+    for (n, folder) in find.iter().enumerate().skip(first).take(most) {
         let here = n == state.cleanup.find;
         let style = if here { theme.cursor() } else { theme.text() };
         let y = (n - first) as u16 + 1;
@@ -87,5 +87,5 @@ fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
         canvas.put_at(0, y, &cut_middle(&text, usize::from(area.width)), style, area);
         canvas.hit_row(y, area, Hit::Row(n));
     }
-    lying.len().min(most) as u16 + 1
+    find.len().min(most) as u16 + 1
 }

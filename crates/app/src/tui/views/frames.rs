@@ -14,7 +14,7 @@ use deft_barge_core::survey::survey;
 use jiff::{SignedDuration, Timestamp};
 use ratatui::crossterm::event::KeyCode;
 
-use super::super::conductor::plan_errand;
+use super::super::dispatcher::plan_errand;
 use super::super::state::State;
 use super::super::theme::Depth;
 use super::tests::{Stage, extreme, half_copied, text};
@@ -86,8 +86,8 @@ fn usual(stage: &mut Stage) {
     if let Some(plan) = &mut stage.state.haul.plan {
         plan.findings.retain(|finding| !matches!(finding.kind, FindingKind::NotAllVisible { .. }));
     }
-    let lying = find(&stage.site, stage.state.survey.as_ref().expect("a survey"), &History::default(), &|_| {});
-    stage.state.update(Event::Found(lying, Vec::new()));
+    let find = find(&stage.site, stage.state.survey.as_ref().expect("a survey"), &History::default(), &|_| {});
+    stage.state.update(Event::Found(find, Vec::new()));
     let acts = stage.press(KeyCode::Char('P'));
     let [Act::Tree(id)] = acts.as_slice() else { panic!("the files of the proof were to be listed: {acts:?}") };
     let row = stage.state.history.hauls[0].items.iter().find(|item| item.id == *id).expect("an item");

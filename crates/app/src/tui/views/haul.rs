@@ -144,7 +144,7 @@ fn draw_promise(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>)
     all.len() as u16
 }
 
-/// A lane per pair of drives on one axis of time; gives the rows that it took.
+/// A row per pair of drives on one axis of time; gives the rows that it took.
 fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     const LABEL: u16 = 24;
     const RIGHT: u16 = 20;

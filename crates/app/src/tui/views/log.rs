@@ -17,8 +17,8 @@ use crate::tui::model::LogRow;
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
-    if state.ledger.rows.is_empty() {
-        let text = match state.ledger.search.as_str() {
+    if state.log.rows.is_empty() {
+        let text = match state.log.search.as_str() {
             "" => "No hauls yet.".to_string(),
             search => format!("No haul has {:?} in a title, a drive, its day or its number.", line(search)),
         };
@@ -29,10 +29,10 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let taken = draw_kept(state, list, canvas);
     let list = Rect { y: list.y + taken, height: list.height - taken, ..list };
     let rows = usize::from(list.height);
-    let first = first_shown(state.ledger.cursor, rows, state.ledger.rows.len());
-    for (n, row) in state.ledger.rows.iter().enumerate().skip(first).take(rows) {
+    let first = first_shown(state.log.cursor, rows, state.log.rows.len());
+    for (n, row) in state.log.rows.iter().enumerate().skip(first).take(rows) {
         let y = (n - first) as u16;
-        draw_row(state, *row, n == state.ledger.cursor, y, list, canvas);
+        draw_row(state, *row, n == state.log.cursor, y, list, canvas);
         if !matches!(row, LogRow::Day(_)) {
             canvas.hit_row(y, list, Hit::Row(n));
         }
@@ -45,7 +45,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
 /// How much of each drive is kept originals, to scale, where there is room for it; gives the rows that it took.
 fn draw_kept(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
-    let Some(survey) = state.survey.as_ref().filter(|_| state.ledger.search.is_empty()) else { return 0 };
+    let Some(survey) = state.survey.as_ref().filter(|_| state.log.search.is_empty()) else { return 0 };
     let keeping: Vec<_> = survey.drives.iter().filter(|drive| drive.held > Bytes::ZERO).collect();
     let wanted = keeping.len() as u16 + 1;
     if keeping.is_empty() || area.height < wanted + 8 || area.width < 70 {
@@ -150,11 +150,11 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
     let mut acts = Vec::new();
     let key = |wish| state.look.keys.name(wish, View::Log);
     if haul.unfinished() {
-        let go_on = state.look.keys.name(Wish::GoOn, View::Running);
+        let go_on = state.look.keys.name(Wish::Resume, View::Running);
         acts.push(format!("{}, then {go_on} resumes it", state.look.keys.name(Wish::Show(View::Running), View::Log)));
     }
     if haul.items.iter().any(ItemRow::holds_originals) {
-        acts.push(format!("{} releases the originals that it keeps", key(Wish::LetGo)));
+        acts.push(format!("{} releases the originals that it keeps", key(Wish::Release)));
     }
     if state.to_undo().is_some_and(|other| other.id == haul.id) {
         acts.push(format!("{} undoes it", key(Wish::Undo)));
@@ -183,11 +183,11 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
 
 pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
     let held: Bytes = state.survey.iter().flat_map(|survey| &survey.held).map(|held| held.bytes).sum();
-    let hauls = match state.ledger.search.as_str() {
+    let hauls = match state.log.search.as_str() {
         "" => words::several(state.history.lines.len(), "haul"),
         search => format!(
             "{} of {} with {:?}",
-            count(state.ledger.found as u64),
+            count(state.log.found as u64),
             words::several(state.history.lines.len(), "haul"),
             line(search)
         ),

@@ -8,11 +8,11 @@ use deft_barge_core::survey::{GameId, Survey};
 use ratatui::layout::Rect;
 
 use super::super::canvas::{Canvas, Hit};
-use super::super::hull::{Block, Cargo, Hull};
+use super::super::drive_bar::{Block, BlockKind, DriveBar};
 use super::super::state::State;
 use crate::present::{cut, line, pad, words};
 
-/// Cells left of the hulls and of the slider.
+/// Cells left of the bars and of the slider.
 const LABEL: u16 = 19;
 /// Cells right of them.
 const RIGHT: u16 = 34;
@@ -34,12 +34,12 @@ pub(super) fn draw(state: &State, plan: &Plan, loads: &[(usize, &Load)], area: R
         let place = Rect { y: area.y + y, height: 1, ..area };
         let width = (load.capacity.count() as f64 / largest as f64 * f64::from(room)).round().max(6.0) as u16;
         canvas.put_at(0, 0, &pad(&line(&load.drive), usize::from(LABEL) - 1), canvas.theme.text(), place);
-        let hull =
+        let bar =
             Rect { x: place.x + LABEL, width: width.saturating_add(2).min(area.width.saturating_sub(LABEL)), ..place };
         let used = moments[at].used.get(*nth).copied().unwrap_or(Bytes::ZERO);
         let blocks = blocks(plan, survey, load, used, &then);
         let reserve_at = load.most().count();
-        Hull { blocks: &blocks, capacity: load.capacity.count(), reserve_at, width }.draw(hull, canvas);
+        DriveBar { blocks: &blocks, capacity: load.capacity.count(), reserve_at, width }.draw(bar, canvas);
         let over = used.minus(load.most()).filter(|over| over.count() > 0 && used > load.now);
         let (text, style) = match over {
             Some(over) => (format!("lacks {over}"), canvas.theme.danger()),
@@ -87,25 +87,24 @@ fn draw_slider(plan: &Plan, moments: &[Moment], at: usize, row: Rect, canvas: &m
 
 /// What lies on a drive at a moment: other files, its games, and what has come; what is no longer its own leaves a gap at the end.
 fn blocks<'a>(plan: &'a Plan, survey: &'a Survey, load: &Load, used: Bytes, then: &Whereabouts) -> Vec<Block<'a>> {
-    let block =
-        |cargo, title: &'a str, bytes: u64| Block { cargo, title, bytes, here: false, marked: false, hit: None };
+    let block = |kind, title: &'a str, bytes: u64| Block { kind, title, bytes, here: false, marked: false, hit: None };
     let leaving: HashMap<&GameId, usize> = plan.items.iter().enumerate().map(|(n, item)| (&item.game, n)).collect();
     let here = survey.games.iter().filter(|game| game.drive.as_ref() == Some(&load.drive));
     let mut games: Vec<Block<'a>> = here
         .filter_map(|game| {
             let launcher = survey.launchers.iter().position(|launcher| launcher.id == game.launcher).unwrap_or(0);
-            let cargo = match leaving.get(&game.id) {
+            let kind = match leaving.get(&game.id) {
                 Some(n) if then.gone.contains(n) => return None,
-                Some(_) => Cargo::Leaving { launcher, to: None },
-                None => Cargo::Game { launcher },
+                Some(_) => BlockKind::Leaving { launcher, to: None },
+                None => BlockKind::Game { launcher },
             };
-            Some(block(cargo, game.found.title.as_str(), game.size.on_disk.count()))
+            Some(block(kind, game.found.title.as_str(), game.size.on_disk.count()))
         })
         .collect();
     games.sort_by_key(|block| std::cmp::Reverse(block.bytes));
     let come = then.there.iter().filter_map(|n| plan.items.get(*n)).filter(|item| item.to_drive == load.drive);
-    games.extend(come.map(|item| block(Cargo::Arriving, &item.title, item.size.on_disk.count())));
+    games.extend(come.map(|item| block(BlockKind::Arriving, &item.title, item.size.on_disk.count())));
     let known: u64 = games.iter().map(|block| block.bytes).sum();
-    let other = block(Cargo::Other, "other", used.count().saturating_sub(known));
+    let other = block(BlockKind::Other, "other", used.count().saturating_sub(known));
     std::iter::once(other).chain(games).collect()
 }

@@ -251,13 +251,13 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
     }
     y += u16::from(y > 0);
     // What to do next, in the order in which a person would; what cannot be done is not offered.
-    let play = format!("{} launches it from its new place", key(Wish::Play));
-    let held = state.to_let_go().map(|haul| {
+    let play = format!("{} launches it from its new place", key(Wish::Launch));
+    let held = state.to_release().map(|haul| {
         let kept = haul.items.iter().filter(|item| item.holds_originals());
         kept.map(|item| item.planned.size.on_disk).sum::<deft_barge_core::bytes::Bytes>()
     });
     let release = held.map_or_else(String::new, |held| {
-        format!("{} releases the {held} of originals that this haul keeps", key(Wish::LetGo))
+        format!("{} releases the {held} of originals that this haul keeps", key(Wish::Release))
     });
     let undo = format!("{} undoes the haul", key(Wish::Undo));
     let repair = format!("{} repairs what differs from another copy", key(Wish::Repair));
@@ -359,8 +359,8 @@ pub(crate) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) ->
 }
 
 pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
-    if let Some(LongTask::Prove(_)) = state.running.work {
-        let progress = state.running.lanes.iter().filter_map(|lane| lane.progress.as_ref()).next_back();
+    if let Some(LongTask::Verify(_)) = state.running.work {
+        let progress = state.running.items.iter().filter_map(|row| row.progress.as_ref()).next_back();
         let how = progress.map_or_else(String::new, |progress| {
             format!("{}: {} of {}", progress.title, progress.compare.done, progress.compare.all)
         });

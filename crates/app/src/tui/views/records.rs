@@ -20,7 +20,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put_at(2, 1, "Looking at launchers ...", theme.text(), area);
         return;
     };
-    if state.registry.rows.is_empty() {
+    if state.records.rows.is_empty() {
         let key = state.look.keys.name(Wish::Learn, View::Records);
         let text = format!("No launchers known here. {key} learns them from the games that are installed.");
         canvas.put_at(2, 1, &text, theme.text(), area);
@@ -28,10 +28,10 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
     let (list, detail) = list_and_detail(area, area.width * 11 / 20);
     let rows = usize::from(list.height);
-    let first = first_shown(state.registry.cursor, rows, state.registry.rows.len());
-    for (n, row) in state.registry.rows.iter().enumerate().skip(first).take(rows) {
+    let first = first_shown(state.records.cursor, rows, state.records.rows.len());
+    for (n, row) in state.records.rows.iter().enumerate().skip(first).take(rows) {
         let y = (n - first) as u16;
-        draw_row(state, survey, *row, n == state.registry.cursor, y, list, canvas);
+        draw_row(state, survey, *row, n == state.records.cursor, y, list, canvas);
         canvas.hit_row(y, list, Hit::Row(n));
     }
     if let Some(row) = state.record_row() {
@@ -56,7 +56,7 @@ fn draw_row(state: &State, survey: &Survey, row: RecordRow, here: bool, y: u16, 
     canvas.fill(y, style, area);
     let mark = if here { "▸" } else { " " };
     let width = usize::from(area.width);
-    let open = |id: &str| state.registry.is_turned(id);
+    let open = |id: &str| state.records.is_turned(id);
     match row {
         RecordRow::Problem(n) => {
             let problem = &survey.problems[n];

@@ -16,7 +16,7 @@ use super::proof::small_zeros;
 use super::whole::{draw_whole, goes};
 use crate::commands::{View, Wish};
 use crate::present::{about, count, cut_middle, line, pad, path, words};
-use crate::tui::model::{At, Errand, Lane, LongTask};
+use crate::tui::model::{At, Errand, LongTask, RunningItem};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if !state.idle() {
@@ -42,7 +42,7 @@ fn waiting(state: &State) -> Vec<String> {
         Some(LongTask::Start(Errand::Draft(draft, ..))) => {
             let survey = state.survey.as_ref();
             let games =
-                draft.items.iter().filter_map(|item| survey.and_then(|survey| survey.cargo(&item.game, item.way)));
+                draft.items.iter().filter_map(|item| survey.and_then(|survey| survey.haulable(&item.game, item.way)));
             games.map(|game| game.found.title.clone()).collect()
         }
         Some(LongTask::Resume | LongTask::Agree(_)) | None => {
@@ -51,17 +51,17 @@ fn waiting(state: &State) -> Vec<String> {
         }
         _ => Vec::new(),
     };
-    all.into_iter().filter(|title| state.running.lanes.iter().all(|lane| lane.title != *title)).collect()
+    all.into_iter().filter(|title| state.running.items.iter().all(|row| row.title != *title)).collect()
 }
 
 fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let running = &state.running;
-    if running.lanes.iter().all(|lane| lane.progress.is_none() && lane.held_up.is_none()) {
+    if running.items.iter().all(|row| row.progress.is_none() && row.held_up.is_none()) {
         let what = match running.work {
             Some(LongTask::Release(_)) => "Releasing originals that were verified and haven't changed ...",
-            Some(LongTask::Return(_)) => "Undoing ...",
-            Some(LongTask::Prove(_)) => "Reading every byte again ...",
+            Some(LongTask::Undo(_)) => "Undoing ...",
+            Some(LongTask::Verify(_)) => "Reading every byte again ...",
             None => "Following what was left running ...",
             _ => "Checking the drives once more, then starting ...",
         };
@@ -70,17 +70,17 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
     let mut y = draw_whole(state, area, canvas);
     let bell = if running.bell { "the bell rings at the end   " } else { "" };
-    let wish = match (running.pausing, running.cancelling, running.giving_up, state.work.limit) {
+    let wish = match (running.pausing, running.cancelling, running.cancelling_item, state.work.limit) {
         (_, true, ..) => "stopping at the next block, then undoing".to_string(),
         (_, _, Some(_), _) => "stopping at the next block, then cancelling one item".to_string(),
         (true, ..) => "pausing at the next block".to_string(),
         (.., Some(limit)) => format!("{bell}{limit}/s at most"),
         _ => bell.trim_end().to_string(),
     };
-    let all: Vec<(usize, &Lane)> = running.lanes.iter().enumerate().collect();
-    let (under_way, done): (Vec<_>, Vec<_>) = all.into_iter().partition(|(_, lane)| lane.runs());
-    for (n, lane) in done.iter().rev().take(usize::from(area.height / 4)).rev() {
-        let text = format!("{}   {}", pad(&line(&lane.title), 30), lane.at.words());
+    let all: Vec<(usize, &RunningItem)> = running.items.iter().enumerate().collect();
+    let (under_way, done): (Vec<_>, Vec<_>) = all.into_iter().partition(|(_, row)| row.runs());
+    for (n, row) in done.iter().rev().take(usize::from(area.height / 4)).rev() {
+        let text = format!("{}   {}", pad(&line(&row.title), 30), row.at.words());
         canvas.put_at(0, y, &text, theme.dim(), area);
         canvas.hit_row(y, area, Hit::Row(*n));
         y += 1;
@@ -89,13 +89,13 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let beside = Rect { height: 1, ..below(area, y.saturating_sub(u16::from(!done.is_empty()))) };
     canvas.put_right(&wish, theme.text(), beside);
     y += u16::from(!done.is_empty() || !wish.is_empty());
-    for (n, lane) in &under_way {
+    for (n, row) in &under_way {
         if y + 4 > area.height {
             break;
         }
         let place = below(area, y);
         let here = under_way.len() > 1 && *n == running.cursor;
-        let rows = draw_lane(lane, under_way.len() == 1, here, place, canvas);
+        let rows = draw_item(row, under_way.len() == 1, here, place, canvas);
         canvas.hit(Rect { height: rows.min(place.height), ..place }, Hit::Row(*n));
         y += rows + 1;
     }
@@ -134,11 +134,11 @@ const HIGHEST_CURVE: u16 = 10;
 const MOST_SAID: u16 = 8;
 
 /// How far the item under the cursor is, or else the first that is copied.
-fn in_hand<'a>(under_way: &[(usize, &'a Lane)], cursor: usize) -> Option<&'a Progress> {
+fn in_hand<'a>(under_way: &[(usize, &'a RunningItem)], cursor: usize) -> Option<&'a Progress> {
     let mapped =
-        |(_, lane): &&(usize, &'a Lane)| lane.progress.as_ref().is_some_and(|progress| !progress.map.is_empty());
+        |(_, row): &&(usize, &'a RunningItem)| row.progress.as_ref().is_some_and(|progress| !progress.map.is_empty());
     let here = under_way.iter().filter(mapped).find(|(n, _)| *n == cursor);
-    here.or_else(|| under_way.iter().find(mapped)).and_then(|(_, lane)| lane.progress.as_ref())
+    here.or_else(|| under_way.iter().find(mapped)).and_then(|(_, row)| row.progress.as_ref())
 }
 
 /// The rate over the last minutes: as many cells as there are, each the mean of as much time.
@@ -165,17 +165,17 @@ fn draw_rates(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
 }
 
 /// Draws an item that is under way; gives the rows that it took. What comes later has rows of its own if it is `alone`.
-fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
+fn draw_item(row: &RunningItem, alone: bool, here: bool, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
-    let copying = lane.copies();
+    let copying = row.copies();
     let mark = if here { "▸ " } else { "" };
-    canvas.put_at(0, 0, &format!("{mark}{}", line(&lane.title)), theme.strong(), area);
-    let left = lane.progress.as_ref().and_then(|progress| progress.left).filter(|_| copying);
+    canvas.put_at(0, 0, &format!("{mark}{}", line(&row.title)), theme.strong(), area);
+    let left = row.progress.as_ref().and_then(|progress| progress.left).filter(|_| copying);
     let left = left.map_or_else(String::new, |left| format!("{} left", about(left)));
     canvas.put_right(&left, theme.text(), Rect { height: 1, ..area });
     let mut y = 1;
     let cells = usize::from(area.width).saturating_sub(64).clamp(10, 100);
-    if let Some(progress) = &lane.progress {
+    if let Some(progress) = &row.progress {
         if progress.copy.all.count() > 0 {
             let rates = format!("{:.0} MB/s, mean {:.0}", progress.rate / 1e6, progress.mean / 1e6);
             let rate = if copying { rates } else { String::new() };
@@ -183,31 +183,28 @@ fn draw_lane(lane: &Lane, alone: bool, here: bool, area: Rect, canvas: &mut Canv
             y += 1;
         }
         let files = format!("{} of {} files", count(progress.files), count(progress.files_all));
-        let name = if matches!(lane.at, At::Stage(StageKind::Releasing | StageKind::Cancelling)) {
-            "remove"
-        } else {
-            "verify"
-        };
+        let name =
+            if matches!(row.at, At::Stage(StageKind::Releasing | StageKind::Cancelling)) { "remove" } else { "verify" };
         phase(name, progress.compare, &files, cells, y, area, canvas);
         y += 1;
     }
-    if let Some(text) = &lane.held_up {
+    if let Some(text) = &row.held_up {
         let place = Rect { x: area.x + 2, width: area.width.saturating_sub(2), ..below(area, y) };
         y += canvas.put_wrapped(text, theme.danger(), Rect { height: place.height.min(2), ..place });
     }
     if alone {
-        for (name, words) in later(lane.at) {
+        for (name, words) in later(row.at) {
             canvas.put_at(2, y, name, theme.dim(), area);
             canvas.put_at(12, y, words, if words == WAITS { theme.dim() } else { theme.text() }, area);
             y += 1;
         }
     } else if !copying {
-        let (name, words) = later(lane.at).into_iter().rfind(|(_, words)| *words != WAITS).unwrap_or(("", ""));
+        let (name, words) = later(row.at).into_iter().rfind(|(_, words)| *words != WAITS).unwrap_or(("", ""));
         canvas.put_at(2, y, name, theme.dim(), area);
         canvas.put_at(12, y, words, theme.text(), area);
         y += 1;
     }
-    let Some(progress) = lane.progress.as_ref().filter(|_| copying || alone) else { return y };
+    let Some(progress) = row.progress.as_ref().filter(|_| copying || alone) else { return y };
     let mut more = String::new();
     let (nth, blocks) = progress.block;
     if blocks > 1 {
@@ -310,7 +307,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
     y += 1;
     y += draw_fault(state, y, area, canvas);
     let key = |wish| state.look.keys.name(wish, View::Running);
-    let (go_on, cancel, undo) = (key(Wish::GoOn), key(Wish::Cancel), key(Wish::Undo));
+    let (go_on, cancel, undo) = (key(Wish::Resume), key(Wish::Cancel), key(Wish::Undo));
     let text = if tried {
         format!(
             "Launch that game once. Then {go_on} continues with the others, {cancel} leaves them where they are, {undo} undoes everything."
@@ -322,7 +319,7 @@ fn draw_unfinished(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas
     };
     y += canvas.put_wrapped(&text, theme.text(), below(area, y));
     if row.items.iter().any(|item| !item.unreadable.is_empty()) {
-        let text = format!("{} repairs an unreadable file from another copy.", key(Wish::Take));
+        let text = format!("{} repairs an unreadable file from another copy.", key(Wish::RepairCopy));
         y += canvas.put_wrapped(&text, theme.text(), below(area, y));
     }
     draw_said(state, below(area, y + 1), canvas);
@@ -368,7 +365,7 @@ fn draw_end(state: &State, row: &HaulRow, area: Rect, canvas: &mut Canvas<'_>) {
         let text = format!(
             "{bytes} of originals are kept (haul {}). Launch the game once; then {} releases them, {} undoes the haul.",
             held.id,
-            key(Wish::LetGo),
+            key(Wish::Release),
             key(Wish::Undo)
         );
         y += canvas.put_wrapped(&text, theme.text(), below(area, y)) + 1;
@@ -431,13 +428,13 @@ pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {
         }
         (None, ..) if state.tried().is_some() => format!(
             "{} continues with the others, {} leaves them where they are, {} undoes all.",
-            key(Wish::GoOn),
+            key(Wish::Resume),
             key(Wish::Cancel),
             key(Wish::Undo)
         ),
         (None, ..) if state.unfinished().is_some() => format!(
             "{} resumes, {} cancels what is unfinished, {} undoes all.",
-            key(Wish::GoOn),
+            key(Wish::Resume),
             key(Wish::Cancel),
             key(Wish::Undo)
         ),

@@ -16,7 +16,7 @@ use ratatui::crossterm::event::{
 };
 use ratatui::layout::Rect;
 
-use super::super::conductor::plan_errand;
+use super::super::dispatcher::plan_errand;
 use super::super::state::State;
 use super::super::theme::{Depth, Theme};
 use super::draw_into;
@@ -85,12 +85,12 @@ impl Stage {
         self.state.update(Event::Planned(Box::new(plan), places, errand.clone()));
     }
 
-    /// Looks for what is lying about, as a thread would.
+    /// Looks for what is find about, as a thread would.
     pub fn find(&mut self, acts: &[Act]) {
         assert_eq!(acts, [Act::Find]);
         let survey = self.state.survey.clone().expect("a survey");
-        let lying = find(&self.site, &survey, &History::default(), &|_| {});
-        self.state.update(Event::Found(lying, anchors(&self.site, &survey)));
+        let find = find(&self.site, &survey, &History::default(), &|_| {});
+        self.state.update(Event::Found(find, anchors(&self.site, &survey)));
     }
 
     fn text(&self, width: u16, height: u16) -> String {
@@ -478,7 +478,7 @@ fn a_drive_that_has_another_path_stands_first_among_the_finds_and_is_re_anchored
         assert!(shown.contains("moved drive") && shown.contains("=   remap its drive"), "{shown}");
     }
     let acts = stage.press(KeyCode::Char('='));
-    assert!(matches!(acts.first(), Some(Act::Plan(Errand::Anchor(..)))), "{acts:?}");
+    assert!(matches!(acts.first(), Some(Act::Plan(Errand::Remap(..)))), "{acts:?}");
     stage.plan(&acts);
     let shown = stage.text(160, 47);
     assert!(shown.contains("records only") && shown.contains("user.reg"), "{shown}");
@@ -520,7 +520,7 @@ fn a_yes_to_a_cancel_that_comes_after_the_end_returns_that_haul_and_no_older_one
     let id = haul(&stage, "Saltflat Rally");
     stage.state.update(Event::Ended { what: work.clone(), result: Ok(()) });
     assert_eq!(stage.press(KeyCode::Char('y')), [], "the older haul is not what was meant");
-    assert_eq!(look(&mut stage), [Act::Run(LongTask::Return(id))]);
+    assert_eq!(look(&mut stage), [Act::Run(LongTask::Undo(id))]);
 }
 
 /// Megabytes of twelve drives, from the smallest that anybody has to the largest.
@@ -571,15 +571,15 @@ pub(super) fn extreme(stage: &Stage) -> State {
 #[test]
 fn every_view_draws_in_every_size_of_an_empty_world_a_usual_one_and_an_extreme_one() {
     let mut stage = Stage::new();
-    let lying = find(&stage.site, stage.state.survey.as_ref().expect("a survey"), &History::default(), &|_| {});
+    let find = find(&stage.site, stage.state.survey.as_ref().expect("a survey"), &History::default(), &|_| {});
     let mut empty = State::new();
     let mut survey = stage.state.survey.clone().expect("a survey");
     (survey.launchers, survey.games, survey.user_data) = (Vec::new(), Vec::new(), Vec::new());
     survey.drives.truncate(1);
     empty.update(Event::Surveyed(Box::new(survey), Box::new(Ok(History::default())), vec!["Quillgate".into()]));
     let mut huge = extreme(&stage);
-    huge.update(Event::Found(lying.clone(), Vec::new()));
-    stage.state.update(Event::Found(lying, Vec::new()));
+    huge.update(Event::Found(find.clone(), Vec::new()));
+    stage.state.update(Event::Found(find, Vec::new()));
     let usual = std::mem::replace(&mut stage.state, State::new());
     for (what, mut state) in [("nothing known", State::new()), ("empty", empty), ("usual", usual), ("extreme", huge)] {
         for view in View::ALL {
@@ -934,7 +934,7 @@ fn the_log_shows_held_originals_first_and_each_act_means_the_haul_under_the_curs
     stage.press(KeyCode::Char('u'));
     assert!(stage.text(160, 47).contains("Undo haul 1 (Pale Signal)?"), "{}", stage.text(160, 47));
     let acts = stage.press(KeyCode::Char('y'));
-    assert_eq!(acts, [Act::Run(LongTask::Return(deft_barge_core::bytes::HaulId(1)))]);
+    assert_eq!(acts, [Act::Run(LongTask::Undo(deft_barge_core::bytes::HaulId(1)))]);
     // While the journal is being read nothing is asked; then it is, unless the person did something else meanwhile.
     for (then, asks) in [(None, true), (Some(KeyCode::Up), false)] {
         stage.state.running.work = None;
@@ -989,7 +989,7 @@ fn a_long_log_is_searched_and_a_haul_is_read_whole_when_it_is_looked_at() {
         let shown = stage.text(width, height);
         assert!(shown.contains("Title 773") && !shown.contains("Pale Signal"), "{shown}");
     }
-    let found = |stage: &Stage| stage.state.ledger.found;
+    let found = |stage: &Stage| stage.state.log.found;
     // Of each thousand: 77, nine that end with it, and 770 to 779, of which 777 is one of those.
     assert_eq!(found(&stage), 3 * 19);
     stage.type_in("nothing");
@@ -1036,8 +1036,8 @@ fn each_view_writes_what_it_shows_as_drawings_and_as_a_table() {
 fn frame_times() {
     let stage = Stage::new();
     let mut state = extreme(&stage);
-    let lying = find(&stage.site, stage.state.survey.as_ref().expect("a survey"), &History::default(), &|_| {});
-    state.update(Event::Found(lying, Vec::new()));
+    let find = find(&stage.site, stage.state.survey.as_ref().expect("a survey"), &History::default(), &|_| {});
+    state.update(Event::Found(find, Vec::new()));
     let press = |state: &mut State, c| {
         state.update(Event::Input(Input::Key(KeyEvent::new(KeyCode::Char(c), KeyModifiers::NONE))))
     };
@@ -1110,20 +1110,20 @@ fn what_is_wrong_stands_first_in_records() {
 fn a_stray_that_fits_no_list_is_adopted_as_what_the_person_says_and_a_question_is_answered_by_a_click() {
     let mut stage = Stage::new();
     let survey = stage.state.survey.clone().expect("a survey");
-    let mut lying = find(&stage.site, &survey, &History::default(), &|_| {});
-    for lying in &mut lying {
-        if let deft_barge_core::survey::FindKind::Unlisted { fits, .. } = &mut lying.what {
+    let mut find = find(&stage.site, &survey, &History::default(), &|_| {});
+    for find in &mut find {
+        if let deft_barge_core::survey::FindKind::Unlisted { fits, .. } = &mut find.what {
             *fits = None;
         }
     }
-    stage.state.update(Event::Found(lying, Vec::new()));
+    stage.state.update(Event::Found(find, Vec::new()));
     stage.state.view = View::Cleanup;
     stage.press(KeyCode::Down);
     stage.press(KeyCode::Char('I'));
     stage.type_in("quillgate/qg-0171");
     let acts = stage.press(KeyCode::Enter);
-    let [Act::Plan(Errand::Import(adoption))] = acts.as_slice() else { panic!("{acts:?}") };
-    assert_eq!((adoption.launcher.as_str(), adoption.id.as_str()), ("quillgate", "qg-0171"));
+    let [Act::Plan(Errand::Import(import))] = acts.as_slice() else { panic!("{acts:?}") };
+    assert_eq!((import.launcher.as_str(), import.id.as_str()), ("quillgate", "qg-0171"));
     stage.state.running.work = Some(LongTask::Resume);
     stage.press(KeyCode::Char('q'));
     assert_eq!(stage.mouse(MouseEventKind::Down(MouseButton::Left), "A haul is running"), [], "only answers answer");
@@ -1247,7 +1247,7 @@ fn a_haul_that_runs_elsewhere_is_paused_and_one_item_of_it_given_up_from_here() 
     assert_eq!(stage.press(KeyCode::Char('q')), [Act::Leave], "it goes on by itself");
     stage.press(KeyCode::Char('X'));
     assert_eq!(stage.press(KeyCode::Char('y')), [Act::Pause]);
-    assert_eq!(stage.state.update(Event::Elsewhere(false)), [Act::Run(LongTask::GiveUpItem(haul, item))]);
+    assert_eq!(stage.state.update(Event::Elsewhere(false)), [Act::Run(LongTask::CancelItem(haul, item))]);
 }
 
 #[test]

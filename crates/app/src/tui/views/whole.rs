@@ -11,12 +11,12 @@ use ratatui::layout::Rect;
 use super::super::canvas::{Canvas, bar};
 use super::super::state::State;
 use crate::present::{line, pad, words};
-use crate::tui::model::{At, Errand, Lane, LongTask};
+use crate::tui::model::{At, Errand, LongTask, RunningItem};
 
-/// An item of the haul in hand, with its lane once it has been heard of.
+/// An item of the haul in hand, with its row once it has been heard of.
 struct Part<'a> {
     item: &'a PlannedItem,
-    lane: Option<&'a Lane>,
+    row: Option<&'a RunningItem>,
 }
 
 /// The items of the haul that runs; none where it is not known.
@@ -28,19 +28,19 @@ fn parts(state: &State) -> Vec<Part<'_>> {
         }
         Some(_) => Vec::new(),
     };
-    // Of several items of one title the first lane is the first one's.
-    let mut lanes: HashMap<&str, VecDeque<&Lane>> = HashMap::new();
-    for lane in &state.running.lanes {
-        lanes.entry(&lane.title).or_default().push_back(lane);
+    // Of several items of one title the first row is the first one's.
+    let mut heard: HashMap<&str, VecDeque<&RunningItem>> = HashMap::new();
+    for row in &state.running.items {
+        heard.entry(&row.title).or_default().push_back(row);
     }
-    let lane = |title: &str| lanes.get_mut(title).and_then(VecDeque::pop_front);
-    let parts = items.into_iter().scan(lane, |lane, item| Some(Part { item, lane: lane(&item.title) }));
+    let row = |title: &str| heard.get_mut(title).and_then(VecDeque::pop_front);
+    let parts = items.into_iter().scan(row, |row, item| Some(Part { item, row: row(&item.title) }));
     parts.collect()
 }
 
 /// What the items that were not heard of yet move, and where to, by their titles.
 pub(super) fn goes(state: &State) -> HashMap<&str, String> {
-    let waiting = parts(state).into_iter().filter(|part| part.lane.is_none()).map(|part| part.item);
+    let waiting = parts(state).into_iter().filter(|part| part.row.is_none()).map(|part| part.item);
     let one = |item: &PlannedItem| {
         let from = item.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
         format!("{:>12}   {} > {}", item.size.on_disk.to_string(), line(from), line(&item.to_drive))
@@ -51,7 +51,7 @@ pub(super) fn goes(state: &State) -> HashMap<&str, String> {
 impl Part<'_> {
     fn is_done(&self) -> bool {
         use StageKind::{Proved, Released};
-        self.lane.is_some_and(|lane| matches!(lane.at, At::Stage(Proved | Released)))
+        self.row.is_some_and(|row| matches!(row.at, At::Stage(Proved | Released)))
     }
 
     fn is_copied(&self) -> bool {
@@ -60,7 +60,7 @@ impl Part<'_> {
 
     /// Bytes that are copied, of all that there are to copy.
     fn copied(&self) -> (u64, u64) {
-        let progress = self.lane.and_then(|lane| lane.progress.as_ref());
+        let progress = self.row.and_then(|row| row.progress.as_ref());
         let progress = progress.map(|progress| progress.copy).filter(|copy| copy.all.count() > 0);
         // What it is once it is counted; before that what the plan says.
         let planned = if self.is_copied() { self.item.size.apparent.count() } else { 0 };
@@ -74,7 +74,7 @@ impl Part<'_> {
         if self.is_done() {
             return 1.0;
         }
-        let Some(progress) = self.lane.and_then(|lane| lane.progress.as_ref()) else { return 0.0 };
+        let Some(progress) = self.row.and_then(|row| row.progress.as_ref()) else { return 0.0 };
         let all = progress.copy.all.count() + progress.compare.all.count();
         let done = progress.copy.done.count() + progress.compare.done.count();
         if all == 0 { 0.0 } else { done as f64 / all as f64 }
@@ -93,7 +93,7 @@ pub(super) fn draw_whole(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> 
     let done = parts.iter().map(|part| part.done() * part.copied().1 as f64).sum::<f64>() / all as f64;
     let rate: f64 = parts
         .iter()
-        .filter_map(|part| part.lane?.progress.as_ref().filter(|_| part.lane.is_some_and(Lane::copies)))
+        .filter_map(|part| part.row?.progress.as_ref().filter(|_| part.row.is_some_and(RunningItem::copies)))
         .map(|progress| progress.mean)
         .sum();
     let mut texts = vec![
@@ -150,7 +150,7 @@ fn draw_drives(state: &State, parts: &[Part<'_>], area: Rect, canvas: &mut Canva
         // Only what the plan lets go of within the haul; what is kept stays until a person says so.
         let of_haul = state.haul.plan.as_ref().is_some_and(|plan| plan.policy == Policy::Release);
         let freed = |part: &&&Part<'_>| of_haul || part.item.policy == Policy::Release;
-        let gone = |part: &&&Part<'_>| part.lane.is_some_and(|lane| lane.at == At::Stage(StageKind::Released));
+        let gone = |part: &&&Part<'_>| part.row.is_some_and(|row| row.at == At::Stage(StageKind::Released));
         let bytes = |part: &&Part<'_>| part.item.size.on_disk.count() as f64;
         let (went, to_go): (Vec<&Part<'_>>, Vec<&Part<'_>>) =
             goes.iter().filter(|part| freed(part)).copied().partition(|part| gone(&part));

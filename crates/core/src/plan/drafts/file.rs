@@ -102,7 +102,7 @@ impl DraftFile {
     /// Writes a draft down.
     pub fn of(survey: &Survey, draft: &Draft, policy: Policy, what_if: Vec<WhatIf>) -> Self {
         let item = |item: &super::draft::DraftItem| {
-            let game = survey.cargo(&item.game, item.way);
+            let game = survey.haulable(&item.game, item.way);
             let (to, library) = match &item.to {
                 Destination::Drive(name) => (Some(name.clone()), None),
                 Destination::Library(path) => (None, Some(path.clone())),
@@ -159,7 +159,7 @@ impl DraftFile {
         let mut misfits = Vec::new();
         for item in &self.items {
             let title = || if item.title.is_empty() { item.game.0.clone() } else { item.title.clone() };
-            let Some(game) = survey.cargo(&item.game, item.way) else {
+            let Some(game) = survey.haulable(&item.game, item.way) else {
                 misfits.push(Misfit::GameGone { game: item.game.clone(), title: title() });
                 continue;
             };

@@ -37,8 +37,8 @@ impl OrderItem {
 /// One move of an order: a copy to a drive, proved, and whether the original then goes at once.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Move {
-    /// Which cargo.
-    pub cargo: usize,
+    /// Which items.
+    pub item: usize,
     /// From where; `None` as in [`OrderItem::from`].
     pub from: Option<usize>,
     /// Where to: its destination, or a drive on which it waits.
@@ -50,7 +50,7 @@ pub struct Move {
 /// An order in which everything fits.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Order {
-    /// The moves, one after another. A cargo that waits on a drive in between has several.
+    /// The moves, one after another. A items that waits on a drive in between has several.
     pub moves: Vec<Move>,
     /// Bytes that are moved more than once: those of the copies in between.
     pub extra: u64,
@@ -73,30 +73,30 @@ pub enum OrderFound {
 ///
 /// Gives a row before the first move and one after each copy; `Err` has the place of the move, the drive and the bytes it
 /// lacks.
-pub fn replay(rooms: &[DriveRoom], cargo: &[OrderItem], moves: &[Move]) -> Result<Vec<Vec<u64>>, (usize, usize, u64)> {
+pub fn replay(rooms: &[DriveRoom], items: &[OrderItem], moves: &[Move]) -> Result<Vec<Vec<u64>>, (usize, usize, u64)> {
     let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
     let mut rows = vec![used.clone()];
     for (n, step) in moves.iter().enumerate() {
-        let cargo = &cargo[step.cargo];
-        let after = used[step.to].saturating_add(cargo.needs[step.to].unwrap_or(u64::MAX));
+        let items = &items[step.item];
+        let after = used[step.to].saturating_add(items.needs[step.to].unwrap_or(u64::MAX));
         if after > rooms[step.to].most {
             return Err((n, step.to, after - rooms[step.to].most));
         }
         used[step.to] = after;
         rows.push(used.clone());
         if let (true, Some(from)) = (step.release, step.from) {
-            used[from] = used[from].saturating_sub(cargo.leaves(from));
+            used[from] = used[from].saturating_sub(items.leaves(from));
         }
     }
     Ok(rows)
 }
 
 /// The drives that would be too full in the end, in whatever order, and by how much.
-pub(crate) fn overfull(rooms: &[DriveRoom], cargo: &[OrderItem]) -> Vec<(usize, u64)> {
+pub(crate) fn overfull(rooms: &[DriveRoom], items: &[OrderItem]) -> Vec<(usize, u64)> {
     let sum = |drive: usize| {
-        let arrive: i128 = cargo.iter().filter(|item| item.to == drive).map(|item| i128::from(item.arrives())).sum();
+        let arrive: i128 = items.iter().filter(|item| item.to == drive).map(|item| i128::from(item.arrives())).sum();
         let leave: i128 =
-            cargo.iter().filter(|item| item.from == Some(drive)).map(|item| i128::from(item.leaves)).sum();
+            items.iter().filter(|item| item.from == Some(drive)).map(|item| i128::from(item.leaves)).sum();
         let over = i128::from(rooms[drive].used) + arrive - leave - i128::from(rooms[drive].most);
         u64::try_from(over).ok().filter(|over| *over > 0 && arrive > 0)
     };

@@ -21,7 +21,7 @@ pub(crate) enum Outcome {
 }
 
 pub(crate) struct Search<'a> {
-    cargo: &'a [OrderItem],
+    items: &'a [OrderItem],
     free: Vec<i128>,
     /// Bytes still to arrive on each drive.
     arriving: Vec<i128>,
@@ -34,21 +34,21 @@ pub(crate) struct Search<'a> {
 }
 
 impl<'a> Search<'a> {
-    pub(crate) fn new(rooms: &[DriveRoom], cargo: &'a [OrderItem]) -> Self {
+    pub(crate) fn new(rooms: &[DriveRoom], items: &'a [OrderItem]) -> Self {
         let mut arriving = vec![0; rooms.len()];
-        for item in cargo {
+        for item in items {
             arriving[item.to] += i128::from(item.arrives());
         }
         Self {
-            cargo,
+            items,
             free: rooms.iter().map(|room| i128::from(room.most) - i128::from(room.used)).collect(),
             arriving,
-            moved: vec![0; cargo.len().div_ceil(64)],
+            moved: vec![0; items.len().div_ceil(64)],
             order: Vec::new(),
             seen: HashSet::new(),
             furthest: Vec::new(),
             // A set of many items takes longer to look at.
-            budget: (BUDGET * 20 / cargo.len().max(20)).max(2),
+            budget: (BUDGET * 20 / items.len().max(20)).max(2),
         }
     }
 
@@ -70,7 +70,7 @@ impl<'a> Search<'a> {
     }
 
     fn turn(&mut self, n: usize, sign: i128) {
-        let item = &self.cargo[n];
+        let item = &self.items[n];
         let arrives = i128::from(item.arrives());
         self.free[item.to] -= sign * arrives;
         self.arriving[item.to] -= sign * arrives;
@@ -97,8 +97,8 @@ impl<'a> Search<'a> {
     fn make_safe_moves(&mut self) {
         loop {
             let before = self.order.len();
-            for n in 0..self.cargo.len() {
-                let to = self.cargo[n].to;
+            for n in 0..self.items.len() {
+                let to = self.items[n].to;
                 if !self.is_moved(n) && self.arriving[to] <= self.free[to] {
                     self.make(n);
                 }
@@ -116,7 +116,7 @@ impl<'a> Search<'a> {
         if self.order.len() > self.furthest.len() {
             self.furthest.clone_from(&self.order);
         }
-        if self.order.len() == self.cargo.len() {
+        if self.order.len() == self.items.len() {
             return Some(true);
         }
         if self.seen.contains(&self.moved) {
@@ -128,11 +128,11 @@ impl<'a> Search<'a> {
         }
         self.seen.insert(self.moved.clone());
         let fits =
-            |n: &usize| !self.is_moved(*n) && i128::from(self.cargo[*n].arrives()) <= self.free[self.cargo[*n].to];
-        let mut next: Vec<usize> = (0..self.cargo.len()).filter(fits).collect();
+            |n: &usize| !self.is_moved(*n) && i128::from(self.items[*n].arrives()) <= self.free[self.items[*n].to];
+        let mut next: Vec<usize> = (0..self.items.len()).filter(fits).collect();
         // First what makes most room where room is short, for least of what is short.
         next.sort_by_cached_key(|n| {
-            let item = &self.cargo[*n];
+            let item = &self.items[*n];
             let short = |drive: usize| (self.arriving[drive] - self.free[drive]).max(0);
             let helps = item.from.map_or(0, |from| i128::from(item.leaves).min(short(from)));
             i128::from(item.arrives()).min(short(item.to)) - helps

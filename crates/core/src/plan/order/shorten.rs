@@ -15,7 +15,7 @@ pub(crate) fn length(moves: &[Move], seconds: &dyn Fn(&Move) -> f64) -> f64 {
         let waits = |k: &usize| {
             let other = &moves[*k];
             let uses = |drive: Option<usize>| drive.is_some() && (other.from == drive || Some(other.to) == drive);
-            uses(step.from) || uses(Some(step.to)) || other.cargo == step.cargo
+            uses(step.from) || uses(Some(step.to)) || other.item == step.item
         };
         let begins = (0..n).filter(waits).map(|k| ends[k]).fold(0.0, f64::max);
         ends.push(begins + seconds(step));
@@ -25,7 +25,7 @@ pub(crate) fn length(moves: &[Move], seconds: &dyn Fn(&Move) -> f64) -> f64 {
 
 /// Changes neighbours of an order in which room is short, as long as that makes the whole shorter. `seconds` is what a move
 /// takes by itself. Where nothing has to be let go the order is the one that was wanted, and stays.
-pub fn shorten(rooms: &[DriveRoom], cargo: &[OrderItem], mut order: Order, seconds: &dyn Fn(&Move) -> f64) -> Order {
+pub fn shorten(rooms: &[DriveRoom], items: &[OrderItem], mut order: Order, seconds: &dyn Fn(&Move) -> f64) -> Order {
     let goes = |order: &Order| order.moves.iter().filter(|step| step.release).count();
     if order.moves.len() > MOST || goes(&order) == 0 {
         return order;
@@ -36,12 +36,12 @@ pub fn shorten(rooms: &[DriveRoom], cargo: &[OrderItem], mut order: Order, secon
         for n in 1..order.moves.len() {
             let mut moves = order.moves.clone();
             moves.swap(n - 1, n);
-            if moves[n - 1].cargo == moves[n].cargo {
+            if moves[n - 1].item == moves[n].item {
                 continue;
             }
-            let other = Order { moves: only_needed_releases(rooms, cargo, moves), ..order.clone() };
+            let other = Order { moves: only_needed_releases(rooms, items, moves), ..order.clone() };
             let takes = length(&other.moves, seconds);
-            if replay(rooms, cargo, &other.moves).is_ok() && goes(&other) <= goes(&order) && takes < best * 0.999 {
+            if replay(rooms, items, &other.moves).is_ok() && goes(&other) <= goes(&order) && takes < best * 0.999 {
                 (best, order) = (takes, other);
             }
         }

@@ -12,27 +12,27 @@ const EXACT: usize = 20_000;
 /// Finds an order in which some items wait elsewhere, with the fewest bytes moved twice where there are few items.
 ///
 /// `proved` is whether there is none without.
-pub(crate) fn find(rooms: &[DriveRoom], cargo: &[OrderItem], proved: bool) -> OrderFound {
-    let ways = cargo.iter().try_fold(1_usize, |ways, _| ways.checked_mul(rooms.len() + 1));
+pub(crate) fn find(rooms: &[DriveRoom], items: &[OrderItem], proved: bool) -> OrderFound {
+    let ways = items.iter().try_fold(1_usize, |ways, _| ways.checked_mul(rooms.len() + 1));
     match ways {
-        Some(ways) if ways <= EXACT * 4 && cargo.len() <= 7 => exact(rooms, cargo),
-        _ => heuristic(rooms, cargo, proved),
+        Some(ways) if ways <= EXACT * 4 && items.len() <= 7 => exact(rooms, items),
+        _ => heuristic(rooms, items, proved),
     }
 }
 
-/// Where every cargo lies: a drive, or `u8::MAX` for one that is none of the rooms.
+/// Where every items lies: a drive, or `u8::MAX` for one that is none of the rooms.
 type Standings = Vec<u8>;
 
 /// For each way to lie the bytes moved until then, and the move before with where all lay until then.
 type KnownStates = HashMap<Standings, (u64, Option<(Standings, Move)>)>;
 
 /// Looks at all ways to lie, cheapest first (A*: what still has to arrive has to be moved in any case).
-fn exact(rooms: &[DriveRoom], cargo: &[OrderItem]) -> OrderFound {
+fn exact(rooms: &[DriveRoom], items: &[OrderItem]) -> OrderFound {
     let place = |drive: Option<usize>| drive.map_or(u8::MAX, |drive| drive as u8);
-    let begin: Standings = cargo.iter().map(|item| place(item.from)).collect();
-    let goal: Standings = cargo.iter().map(|item| item.to as u8).collect();
+    let begin: Standings = items.iter().map(|item| place(item.from)).collect();
+    let goal: Standings = items.iter().map(|item| item.to as u8).collect();
     let rest = |places: &Standings| -> u64 {
-        let open = places.iter().zip(&goal).zip(cargo).filter(|((at, to), _)| at != to);
+        let open = places.iter().zip(&goal).zip(items).filter(|((at, to), _)| at != to);
         open.fold(0, |sum: u64, (_, item)| sum.saturating_add(item.arrives()))
     };
     let all = rest(&begin);
@@ -46,8 +46,8 @@ fn exact(rooms: &[DriveRoom], cargo: &[OrderItem]) -> OrderFound {
         if best.get(&places).is_some_and(|(known, _)| *known < cost) {
             continue;
         }
-        let used = used_at(rooms, cargo, &places);
-        for (n, item) in cargo.iter().enumerate() {
+        let used = used_at(rooms, items, &places);
+        for (n, item) in items.iter().enumerate() {
             for to in 0..rooms.len() {
                 let Some(need) = item.needs[to].filter(|_| places[n] != to as u8) else { continue };
                 if used[to].saturating_add(need) > rooms[to].most {
@@ -58,7 +58,7 @@ fn exact(rooms: &[DriveRoom], cargo: &[OrderItem]) -> OrderFound {
                 let cost = cost.saturating_add(need);
                 if best.get(&next).is_none_or(|(known, _)| cost < *known) {
                     let from = (places[n] != u8::MAX).then_some(usize::from(places[n]));
-                    let step = Move { cargo: n, from, to, release: true };
+                    let step = Move { item: n, from, to, release: true };
                     best.insert(next.clone(), (cost, Some((places.clone(), step))));
                     waiting.push(Reverse((cost.saturating_add(rest(&next)), cost, next)));
                 }
@@ -68,9 +68,9 @@ fn exact(rooms: &[DriveRoom], cargo: &[OrderItem]) -> OrderFound {
     OrderFound::None
 }
 
-fn used_at(rooms: &[DriveRoom], cargo: &[OrderItem], places: &Standings) -> Vec<u64> {
+fn used_at(rooms: &[DriveRoom], items: &[OrderItem], places: &Standings) -> Vec<u64> {
     let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
-    for (item, at) in cargo.iter().zip(places) {
+    for (item, at) in items.iter().zip(places) {
         let was = item.from.map_or(u8::MAX, |drive| drive as u8);
         if *at == was {
             continue;
@@ -97,13 +97,13 @@ fn way(best: &KnownStates, begin: &Standings, end: Standings) -> Vec<Move> {
 }
 
 /// Moves what fits; where nothing fits any more, lets the smallest item that makes room for another wait elsewhere.
-fn heuristic(rooms: &[DriveRoom], cargo: &[OrderItem], proved: bool) -> OrderFound {
+fn heuristic(rooms: &[DriveRoom], items: &[OrderItem], proved: bool) -> OrderFound {
     let mut rooms = rooms.to_vec();
     // What is still to be moved, from where it lies by now.
-    let mut open: Vec<(usize, OrderItem)> = cargo.iter().cloned().enumerate().collect();
+    let mut open: Vec<(usize, OrderItem)> = items.iter().cloned().enumerate().collect();
     let (mut moves, mut extra) = (Vec::new(), 0_u64);
     // At most every item waits once.
-    for _ in 0..=cargo.len() {
+    for _ in 0..=items.len() {
         let items: Vec<OrderItem> = open.iter().map(|(_, item)| item.clone()).collect();
         let mut search = Search::new(&rooms, &items);
         let outcome = search.run();
@@ -118,7 +118,7 @@ fn heuristic(rooms: &[DriveRoom], cargo: &[OrderItem], proved: bool) -> OrderFou
             if let Some(from) = item.from {
                 rooms[from].used = rooms[from].used.saturating_sub(item.leaves);
             }
-            moves.push(Move { cargo: open[n].0, from: item.from, to: item.to, release: true });
+            moves.push(Move { item: open[n].0, from: item.from, to: item.to, release: true });
         }
         let mut n = 0;
         open.retain(|_| {
@@ -126,13 +126,13 @@ fn heuristic(rooms: &[DriveRoom], cargo: &[OrderItem], proved: bool) -> OrderFou
             !order.contains(&(n - 1))
         });
         if ended {
-            let least = cargo.iter().flat_map(|item| item.needs.iter().flatten()).min().copied().unwrap_or(0);
+            let least = items.iter().flat_map(|item| item.needs.iter().flatten()).min().copied().unwrap_or(0);
             return OrderFound::Order(Order { moves, extra, least_extra: if proved { least.min(extra) } else { 0 } });
         }
         let Some((n, to)) = who_waits_where(&rooms, &open) else { return OrderFound::Unknown };
         let (whose, item) = &mut open[n];
         let need = item.needs[to].unwrap_or(0);
-        moves.push(Move { cargo: *whose, from: item.from, to, release: true });
+        moves.push(Move { item: *whose, from: item.from, to, release: true });
         rooms[to].used = rooms[to].used.saturating_add(need);
         if let Some(from) = item.from {
             rooms[from].used = rooms[from].used.saturating_sub(item.leaves);

@@ -1,11 +1,11 @@
-//! A drive's cargo as an area map: by launcher, and in each its games; user data, kept originals, other files, free room.
+//! What is on a drive, as an area map: by launcher, and in each its games; user data, kept originals, other files, free room.
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::survey::Survey;
 
 use crate::Drawing;
 use crate::area::pieces;
-use crate::hulls::ink_of;
+use crate::drives::ink_of;
 use crate::page::{DIM, FAINT, Ink, MARGIN, Mark, OTHER, PAPER, Page, Rect, Side, TEXT, TOP, draw};
 
 /// User data, in a shade that no launcher has.
@@ -36,7 +36,7 @@ impl Group {
 }
 
 /// Draws what lies on the drive of this name; nothing if there is none.
-pub fn cargo(survey: &Survey, drive: &str) -> Option<Drawing> {
+pub fn games(survey: &Survey, drive: &str) -> Option<Drawing> {
     let state = survey.drive(drive)?;
     let mut groups = groups(survey, drive);
     let data: Bytes =

@@ -12,9 +12,9 @@ use crate::commands::View;
 
 impl State {
     /// Works out the lines, after a survey or when something is unfolded.
-    pub(crate) fn reregister(&mut self) {
+    pub(crate) fn relist_records(&mut self) {
         let Some(survey) = &self.survey else { return };
-        let turned = &self.registry.turned;
+        let turned = &self.records.turned;
         let mut rows: Vec<RecordRow> = (0..survey.problems.len()).map(RecordRow::Problem).collect();
         let is_wrong = |game: &Game| game.fault().is_some() || game.found.records.iter().any(|record| !record.sound);
         let has_wrong = |launcher: &Launcher| {
@@ -40,15 +40,15 @@ impl State {
                 }
             }
         }
-        let here = self.registry.rows.get(self.registry.cursor).copied();
+        let here = self.records.rows.get(self.records.cursor).copied();
         let at = here.and_then(|here| rows.iter().position(|row| *row == here));
-        self.registry.cursor = at.unwrap_or(self.registry.cursor).min(rows.len().saturating_sub(1));
-        self.registry.rows = rows;
+        self.records.cursor = at.unwrap_or(self.records.cursor).min(rows.len().saturating_sub(1));
+        self.records.rows = rows;
     }
 
     /// The line under the cursor.
     pub fn record_row(&self) -> Option<RecordRow> {
-        self.registry.rows.get(self.registry.cursor).copied()
+        self.records.rows.get(self.records.cursor).copied()
     }
 
     /// Unfolds (`true`), folds, or whatever it is not now.
@@ -57,17 +57,17 @@ impl State {
         let (id, is_open) = match row {
             RecordRow::Launcher(n) => {
                 let id = survey.launchers[n].id.clone();
-                let is_open = !self.registry.turned.contains(&id);
+                let is_open = !self.records.turned.contains(&id);
                 (id, is_open)
             }
             RecordRow::Game(n) => {
                 let id = survey.games[n].id.0.clone();
-                let is_open = self.registry.turned.contains(&id);
+                let is_open = self.records.turned.contains(&id);
                 (id, is_open)
             }
             RecordRow::Record(game, _) if open != Some(true) => {
-                let at = self.registry.rows.iter().position(|row| *row == RecordRow::Game(game));
-                self.registry.cursor = at.unwrap_or(self.registry.cursor);
+                let at = self.records.rows.iter().position(|row| *row == RecordRow::Game(game));
+                self.records.cursor = at.unwrap_or(self.records.cursor);
                 return;
             }
             _ => return,
@@ -75,10 +75,10 @@ impl State {
         if open.is_some_and(|open| open == is_open) {
             return;
         }
-        if !self.registry.turned.remove(&id) {
-            self.registry.turned.insert(id);
+        if !self.records.turned.remove(&id) {
+            self.records.turned.insert(id);
         }
-        self.reregister();
+        self.relist_records();
     }
 
     /// The id of the launcher that the line under the cursor belongs to.
@@ -94,7 +94,7 @@ impl State {
     /// The path that an act means: a find, or the game under the cursor.
     pub(crate) fn path_here(&self) -> Option<PathBuf> {
         if self.view == View::Cleanup || self.first_look() {
-            return self.find_here().map(|lying| lying.path.clone());
+            return self.find_here().map(|find| find.path.clone());
         }
         let survey = self.survey.as_ref()?;
         match self.record_row().filter(|_| self.view == View::Records) {

@@ -12,7 +12,7 @@ use crate::present::words;
 
 impl State {
     /// Works out what lies where, after a survey.
-    pub(crate) fn restow(&mut self) {
+    pub(crate) fn lay_out_drives(&mut self) {
         let Some(survey) = &self.survey else { return };
         let place: HashMap<&str, usize> =
             survey.drives.iter().enumerate().map(|(n, state)| (state.drive.name.as_str(), n)).collect();
@@ -60,7 +60,7 @@ impl State {
             Destination::Library(_) => None,
         };
         let coming = self.drafted.draft.items.iter().filter_map(|item| {
-            let game = games.get(&item.game).copied().or_else(|| survey.cargo(&item.game, item.way))?;
+            let game = games.get(&item.game).copied().or_else(|| survey.haulable(&item.game, item.way))?;
             Some(Coming { drive: place(&item.to), title: game.found.title.clone(), bytes: game.size.on_disk })
         });
         self.drives.layout.coming = coming.collect();
@@ -88,7 +88,7 @@ impl State {
         self.drives.layout.cursor = self.drives.layout.list.iter().position(|n| *n == at).unwrap_or(0);
     }
 
-    /// Goes along the blocks of the hull, whatever the list is sorted by.
+    /// Goes along the blocks of the bar, whatever the list is sorted by.
     pub(crate) fn step_block(&mut self, forward: bool) {
         let (Some(survey), Some(hold)) = (&self.survey, self.drives.layout.holds.get(self.drives.drive)) else {
             return;

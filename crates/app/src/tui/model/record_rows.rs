@@ -17,14 +17,14 @@ pub enum RecordRow {
 
 /// The lines, what is unfolded, and the line under the cursor.
 #[derive(Clone, Debug, Default)]
-pub struct Registry {
+pub struct RecordsScreen {
     pub rows: Vec<RecordRow>,
     pub cursor: usize,
     /// Ids of launchers that are folded, and of games that are unfolded.
     pub turned: HashSet<String>,
 }
 
-impl Registry {
+impl RecordsScreen {
     /// Whether a launcher is folded, or a game unfolded.
     pub fn is_turned(&self, id: &str) -> bool {
         self.turned.contains(id)

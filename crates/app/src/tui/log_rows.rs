@@ -11,18 +11,18 @@ use crate::commands::View;
 
 impl State {
     /// Works out the lines of the Log, after the journal was read.
-    pub(crate) fn relog(&mut self) {
+    pub(crate) fn relist_log(&mut self) {
         // Who is at the top stays there: what was done last is what is looked for.
-        let above = self.ledger.rows.get(..self.ledger.cursor).unwrap_or_default();
+        let above = self.log.rows.get(..self.log.cursor).unwrap_or_default();
         let is_at_top = above.iter().all(|row| matches!(row, LogRow::Day(_)));
         let here = self.haul_id_here().filter(|_| !is_at_top);
         let mut rows = Vec::new();
         // Who searches does not look for what is held.
         let held = self.survey.iter().flat_map(|survey| &survey.held).enumerate();
-        let held = held.filter(|_| self.ledger.search.is_empty());
+        let held = held.filter(|_| self.log.search.is_empty());
         rows.extend(held.map(|(n, held)| LogRow::Held(n, held.haul)));
         let (mut day, mut found) = (None, 0);
-        for haul in self.history.search(&self.ledger.search) {
+        for haul in self.history.search(&self.log.search) {
             found += 1;
             let on = haul.made.to_zoned(TimeZone::system()).date();
             if day.replace(on) != Some(on) {
@@ -31,16 +31,16 @@ impl State {
             rows.push(LogRow::Haul(haul.id));
         }
         let at = here.and_then(|here| rows.iter().position(|row| *row == LogRow::Haul(here)));
-        (self.ledger.rows, self.ledger.found, self.ledger.asked) = (rows, found, None);
-        self.ledger.cursor = at.unwrap_or(0);
-        if matches!(self.ledger.rows.get(self.ledger.cursor), Some(LogRow::Day(_))) {
-            self.ledger.cursor += 1;
+        (self.log.rows, self.log.found, self.log.asked) = (rows, found, None);
+        self.log.cursor = at.unwrap_or(0);
+        if matches!(self.log.rows.get(self.log.cursor), Some(LogRow::Day(_))) {
+            self.log.cursor += 1;
         }
     }
 
     /// The number of the haul under the cursor of the Log.
     pub(crate) fn haul_id_here(&self) -> Option<HaulId> {
-        match self.ledger.rows.get(self.ledger.cursor)? {
+        match self.log.rows.get(self.log.cursor)? {
             LogRow::Held(_, id) | LogRow::Haul(id) => Some(*id),
             LogRow::Day(_) => None,
         }
@@ -54,9 +54,9 @@ impl State {
     /// Asks once for the haul under the cursor of the Log where only its line is known.
     pub(crate) fn read_haul_here(&mut self) -> Option<Act> {
         let id = self.haul_id_here().filter(|_| self.view == View::Log)?;
-        let wanted = self.history.haul(id).is_none() && self.ledger.asked != Some(id);
+        let wanted = self.history.haul(id).is_none() && self.log.asked != Some(id);
         wanted.then(|| {
-            self.ledger.asked = Some(id);
+            self.log.asked = Some(id);
             Act::ReadHaul(id)
         })
     }
@@ -75,22 +75,22 @@ impl State {
 
     /// Shows the hauls of the log that fit these words alone.
     pub(crate) fn search_log(&mut self, text: &str) {
-        if self.ledger.search != text {
-            text.clone_into(&mut self.ledger.search);
-            self.relog();
+        if self.log.search != text {
+            text.clone_into(&mut self.log.search);
+            self.relist_log();
         }
     }
 
     /// Moves the cursor; days are passed over.
     pub(crate) fn step_log(&mut self, by: isize) {
-        let rows = &self.ledger.rows;
+        let rows = &self.log.rows;
         let last = rows.len().saturating_sub(1) as isize;
-        let mut at = (self.ledger.cursor as isize).saturating_add(by).clamp(0, last);
+        let mut at = (self.log.cursor as isize).saturating_add(by).clamp(0, last);
         let is_day = |at: isize| matches!(rows.get(at as usize), Some(LogRow::Day(_)));
         if is_day(at) {
             // At the upper end there is nothing before the first day.
             at += if by < 0 && at > 0 { -1 } else { 1 };
         }
-        self.ledger.cursor = at.clamp(0, last) as usize;
+        self.log.cursor = at.clamp(0, last) as usize;
     }
 }

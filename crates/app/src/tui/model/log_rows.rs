@@ -15,7 +15,7 @@ pub enum LogRow {
 
 /// The lines, and the one under the cursor.
 #[derive(Clone, Debug, Default)]
-pub struct Ledger {
+pub struct LogScreen {
     pub rows: Vec<LogRow>,
     pub cursor: usize,
     /// What is searched for; empty shows all.

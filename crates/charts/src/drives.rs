@@ -1,4 +1,4 @@
-//! The load plan: the drives as hulls to scale, as they are and as they are after a haul, with what moves where between them.
+//! The load plan: the drives as bars to scale, as they are and as they are after a haul, with what moves where between them.
 
 use std::collections::HashMap;
 
@@ -13,7 +13,7 @@ use crate::page::{
     AMBER, DIM, FAINT, Ink, LAUNCHERS, MARGIN, Mark, OTHER, PAPER, Page, RED, Rect, Side, TEXT, TOP, draw,
 };
 
-/// What a block of a hull is.
+/// What a block of a bar is.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Kind {
     Other,
@@ -29,7 +29,7 @@ struct Block {
     bytes: Bytes,
 }
 
-/// Units of a drive's part of the page, without a plan and with the hull after it; where the hulls begin; what is beside them.
+/// Units of a drive's part of the page, without a plan and with the bar after it; where the bars begin; what is beside them.
 const FLAT: i32 = 76;
 const TALL: i32 = 122;
 const LABEL: i32 = 150;
@@ -39,7 +39,7 @@ const MOST: usize = 20;
 const LINE: i32 = 18;
 
 /// Draws the drives of a survey, and what a plan does with them; without a plan the drives alone.
-pub fn hulls(survey: &Survey, plan: Option<&Plan>) -> Drawing {
+pub fn drives(survey: &Survey, plan: Option<&Plan>) -> Drawing {
     let items: HashMap<&GameId, &PlannedItem> = plan
         .iter()
         .flat_map(|plan| &plan.items)
@@ -54,8 +54,8 @@ pub fn hulls(survey: &Survey, plan: Option<&Plan>) -> Drawing {
     let listed = moves.len().min(MOST);
     let list = if listed == 0 { 0 } else { 44 + listed as i32 * LINE };
     let each = if plan.is_some() { TALL } else { FLAT };
-    let hulls = TOP + each * survey.drives.len().max(1) as i32;
-    let height = hulls + list + 60;
+    let bars = TOP + each * survey.drives.len().max(1) as i32;
+    let height = bars + list + 60;
     let made = plan.map_or(survey.made, |plan| plan.made);
     draw(&title, made, (1000, height as u32), |page| {
         let largest = survey.drives.iter().map(|drive| drive.drive.capacity.count()).max().unwrap_or(1);
@@ -65,7 +65,7 @@ pub fn hulls(survey: &Survey, plan: Option<&Plan>) -> Drawing {
             row.draw(page);
         }
         if listed > 0 {
-            draw_moves(page, hulls, &moves);
+            draw_moves(page, bars, &moves);
         }
         let mut marks: Vec<(Mark, String)> = survey
             .launchers
@@ -129,17 +129,17 @@ impl Row<'_> {
         page.text(MARGIN, self.y + 36, 10.0, DIM, Side::Left, &format!("{}", drive.capacity));
         let room = page.width() - 2 * MARGIN - LABEL - RIGHT;
         let width = (drive.capacity.count() as f64 / self.largest as f64 * f64::from(room)).round().max(6.0) as i32;
-        let hull = Rect::new(MARGIN + LABEL, self.y, width, 40);
-        self.hull(page, hull, &self.now());
+        let bar = Rect::new(MARGIN + LABEL, self.y, width, 40);
+        self.bar(page, bar, &self.now());
         let percent_now = percent(self.drive.used, drive.capacity);
         let beside = page.width() - MARGIN;
         page.text(beside, self.y + 4, 10.0, TEXT, Side::Right, &format!("now {percent_now}"));
         page.text(beside, self.y + 20, 10.0, DIM, Side::Right, &format!("{} free", self.drive.free));
         let load = self.plan.and_then(|plan| plan.loads.iter().find(|load| load.drive == drive.name));
         let Some(load) = load.filter(|load| load.after != load.now || load.peak != load.now) else { return };
-        page.text(hull.x, self.y + 46, 9.0, DIM, Side::Left, "after this haul");
-        let after = Rect { y: self.y + 60, height: 26, ..hull };
-        self.hull(page, after, &self.after());
+        page.text(bar.x, self.y + 46, 9.0, DIM, Side::Left, "after this haul");
+        let after = Rect { y: self.y + 60, height: 26, ..bar };
+        self.bar(page, after, &self.after());
         let text = format!("then {}", percent(load.after, load.capacity));
         page.text(beside, self.y + 60, 10.0, TEXT, Side::Right, &text);
         let (words, ink) = match load.lacks() {
@@ -149,12 +149,12 @@ impl Row<'_> {
         page.text(beside, self.y + 76, 10.0, ink, Side::Right, &words);
     }
 
-    fn hull(&self, page: &mut Page<'_>, hull: Rect, blocks: &[Block]) {
+    fn bar(&self, page: &mut Page<'_>, bar: Rect, blocks: &[Block]) {
         let capacity = self.drive.drive.capacity.count().max(1);
         // What does not fit goes no farther than the figures beside it.
-        let most = page.width() - MARGIN - RIGHT + 20 - hull.x;
+        let most = page.width() - MARGIN - RIGHT + 20 - bar.x;
         let at = |bytes: u64| {
-            let x = bytes as f64 / capacity as f64 * f64::from(hull.width);
+            let x = bytes as f64 / capacity as f64 * f64::from(bar.width);
             (x.round() as i32).min(most)
         };
         let mut before = 0;
@@ -167,12 +167,12 @@ impl Row<'_> {
             })
             .collect();
         for (start, end, block) in spans {
-            let rect = Rect::new(hull.x + start, hull.y, end - start, hull.height);
+            let rect = Rect::new(bar.x + start, bar.y, end - start, bar.height);
             paint(page, rect, block);
         }
         let reserve = at(capacity - self.drive.drive.reserve.count().min(capacity));
-        page.dashes((hull.x + reserve, hull.y), (hull.x + reserve, hull.y + hull.height), TEXT);
-        page.frame(hull, TEXT);
+        page.dashes((bar.x + reserve, bar.y), (bar.x + reserve, bar.y + bar.height), TEXT);
+        page.frame(bar, TEXT);
     }
 
     fn other(&self) -> Block {

@@ -1,4 +1,4 @@
-//! A drive as a hull, to scale, with its cargo in it. Laying out is pure; drawing only paints it.
+//! A drive as a bar, to scale, with what is on it. Laying out is pure; drawing only paints it.
 
 use ratatui::layout::Rect;
 use ratatui::style::{Modifier, Style};
@@ -7,9 +7,9 @@ use super::canvas::{Canvas, Hit};
 use super::theme::Theme;
 use crate::present::cut;
 
-/// What a block of cargo is.
+/// What a block is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Cargo {
+pub enum BlockKind {
     /// Files of no game.
     Other,
     /// A game that stays.
@@ -22,10 +22,10 @@ pub enum Cargo {
     Held,
 }
 
-/// A block of cargo before it is laid out.
+/// A block before it is laid out.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Block<'a> {
-    pub cargo: Cargo,
+    pub kind: BlockKind,
     pub title: &'a str,
     pub bytes: u64,
     pub here: bool,
@@ -34,7 +34,7 @@ pub struct Block<'a> {
     pub hit: Option<Hit>,
 }
 
-/// Cells of a hull: the first one, their number, and the blocks in them. Many small ones share a cell.
+/// Cells of a bar: the first one, their number, and the blocks in them. Many small ones share a cell.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Laid {
     pub start: u16,
@@ -43,7 +43,7 @@ pub struct Laid {
     pub count: usize,
 }
 
-/// Lays blocks out in a hull of `width` cells that holds `capacity` bytes.
+/// Lays blocks out in a bar of `width` cells that holds `capacity` bytes.
 ///
 /// A block is as wide as its bytes; blocks too small for a cell share one, and are never told larger than they are together.
 /// What does not fit goes beyond `width`, up to `most` cells.
@@ -72,8 +72,8 @@ pub fn lay_out(blocks: &[Block<'_>], capacity: u64, width: u16, most: u16) -> Ve
     out
 }
 
-/// How a hull is drawn.
-pub struct Hull<'a> {
+/// How a bar is drawn.
+pub struct DriveBar<'a> {
     pub blocks: &'a [Block<'a>],
     pub capacity: u64,
     /// Bytes up to the mark of the reserve.
@@ -82,8 +82,8 @@ pub struct Hull<'a> {
     pub width: u16,
 }
 
-impl Hull<'_> {
-    /// Draws the hull at the left of `area`, over all its rows.
+impl DriveBar<'_> {
+    /// Draws the bar at the left of `area`, over all its rows.
     pub fn draw(&self, area: Rect, canvas: &mut Canvas<'_>) {
         if area.width < 4 {
             return;
@@ -111,10 +111,10 @@ impl Hull<'_> {
         let here = inside.iter().find(|block| block.here);
         let largest = inside.iter().max_by_key(|block| block.bytes);
         let Some(block) = here.or(largest) else { return };
-        let (style, fill) = style_of(theme, block.cargo);
+        let (style, fill) = style_of(theme, block.kind);
         for row in area.y..area.bottom() {
             for cell in laid.start..laid.start + laid.width {
-                // Beyond the end of the hull nothing is held: the load spills.
+                // Beyond the end of the bar nothing is held: the load spills.
                 let (sign, style) = if cell >= width { ("▚", theme.danger()) } else { (fill, style) };
                 canvas.buffer.set_string(area.x + 1 + cell, row, sign, style);
             }
@@ -132,8 +132,8 @@ impl Hull<'_> {
             canvas.hit(cells, hit);
         }
         // What spills keeps its sign: no title is written over it.
-        let inside_hull = (laid.start + laid.width).min(width).saturating_sub(laid.start);
-        let room = usize::from(inside_hull.saturating_sub(1));
+        let inside_bar = (laid.start + laid.width).min(width).saturating_sub(laid.start);
+        let room = usize::from(inside_bar.saturating_sub(1));
         // What shares its cells with crumbs is still named; a cell of many small ones is nobody's.
         let all: u64 = inside.iter().map(|block| block.bytes).sum();
         let alone = block.bytes >= all / 10 * 9;
@@ -142,7 +142,7 @@ impl Hull<'_> {
         let style = if block.here { style.add_modifier(Modifier::BOLD) } else { style };
         if room > 1 {
             canvas.buffer.set_string(area.x + 2 + laid.start, area.y, cut(&format!("{marked}{title}"), room), style);
-        } else if !marked.is_empty() && inside_hull > 0 {
+        } else if !marked.is_empty() && inside_bar > 0 {
             canvas.buffer.set_string(area.x + 1 + laid.start, area.y, marked, style);
         }
         if block.here && area.height > 1 && room > 1 {
@@ -153,21 +153,23 @@ impl Hull<'_> {
 
 fn title_of(block: &Block<'_>, room: usize) -> String {
     let title = crate::present::line(block.title);
-    match block.cargo {
-        Cargo::Leaving { to: Some(to), .. } if room > 3 => format!("→{to} {title}"),
-        Cargo::Arriving if room > 2 => format!("+{title}"),
+    match block.kind {
+        BlockKind::Leaving { to: Some(to), .. } if room > 3 => format!("→{to} {title}"),
+        BlockKind::Arriving if room > 2 => format!("+{title}"),
         _ => title,
     }
 }
 
-fn style_of(theme: Theme, cargo: Cargo) -> (Style, &'static str) {
+fn style_of(theme: Theme, kind: BlockKind) -> (Style, &'static str) {
     let plain = theme.plain();
-    match cargo {
-        Cargo::Other => (theme.other(), if plain { "▒" } else { " " }),
-        Cargo::Game { launcher } => (theme.cargo(launcher), theme.pattern(launcher)),
-        Cargo::Leaving { launcher, .. } => (theme.hollow(launcher), if plain { "░" } else { theme.pattern(launcher) }),
-        Cargo::Arriving => (theme.arriving(), if plain { "+" } else { " " }),
-        Cargo::Held => (theme.held(), "╱"),
+    match kind {
+        BlockKind::Other => (theme.other(), if plain { "▒" } else { " " }),
+        BlockKind::Game { launcher } => (theme.game(launcher), theme.pattern(launcher)),
+        BlockKind::Leaving { launcher, .. } => {
+            (theme.hollow(launcher), if plain { "░" } else { theme.pattern(launcher) })
+        }
+        BlockKind::Arriving => (theme.arriving(), if plain { "+" } else { " " }),
+        BlockKind::Held => (theme.held(), "╱"),
     }
 }
 
@@ -180,7 +182,7 @@ mod tests {
     use crate::config::Ground;
 
     fn block(bytes: u64) -> Block<'static> {
-        Block { cargo: Cargo::Other, title: "x", bytes, here: false, marked: false, hit: None }
+        Block { kind: BlockKind::Other, title: "x", bytes, here: false, marked: false, hit: None }
     }
 
     fn spans(blocks: &[Block<'_>], capacity: u64, width: u16, most: u16) -> Vec<(u16, u16)> {
@@ -219,11 +221,11 @@ mod tests {
     #[test]
     fn a_hull_draws_in_any_area() {
         let theme = Theme { depth: Depth::True, ground: Ground::Dark };
-        let blocks = [block(10), Block { cargo: Cargo::Held, here: true, marked: true, ..block(30) }];
-        let hull = Hull { blocks: &blocks, capacity: 50, reserve_at: 45, width: 30 };
+        let blocks = [block(10), Block { kind: BlockKind::Held, here: true, marked: true, ..block(30) }];
+        let bar = DriveBar { blocks: &blocks, capacity: 50, reserve_at: 45, width: 30 };
         for (width, height) in [(0, 0), (1, 1), (5, 1), (40, 2), (12, 3)] {
             let area = Rect::new(0, 0, width, height);
-            hull.draw(area, &mut Canvas { buffer: &mut Buffer::empty(area), theme, hits: Vec::new() });
+            bar.draw(area, &mut Canvas { buffer: &mut Buffer::empty(area), theme, hits: Vec::new() });
         }
     }
 }

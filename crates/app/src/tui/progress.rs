@@ -1,6 +1,6 @@
 //! What is known of the work in hand: its items side by side, their rates, and what was said of them.
 
-use crate::tui::model::{Act, At, Lane, Said};
+use crate::tui::model::{Act, At, RunningItem, Said};
 
 use crate::service::Heard;
 
@@ -16,23 +16,23 @@ impl State {
         self.running.said.push(Said { at: self.look.clock, text });
     }
 
-    fn lane(&mut self, item: ItemId, title: &str) -> &mut Lane {
-        let lanes = &mut self.running.lanes;
-        let at = lanes.iter().position(|lane| lane.item == item).unwrap_or_else(|| {
-            lanes.push(Lane { item, title: title.into(), at: At::Beginning, progress: None, held_up: None });
-            lanes.len() - 1
+    fn row(&mut self, item: ItemId, title: &str) -> &mut RunningItem {
+        let items = &mut self.running.items;
+        let at = items.iter().position(|row| row.item == item).unwrap_or_else(|| {
+            items.push(RunningItem { item, title: title.into(), at: At::Beginning, progress: None, held_up: None });
+            items.len() - 1
         });
-        &mut lanes[at]
+        &mut items[at]
     }
 
     pub(crate) fn heard(&mut self, heard: Heard) {
         match heard {
             Heard::Progress { progress } => {
-                let lane = self.lane(progress.item, &progress.title);
-                lane.held_up = None;
-                lane.progress = Some(progress);
-                let running = self.running.lanes.iter().filter(|lane| lane.runs());
-                let rate = running.filter_map(|lane| lane.progress.as_ref()).map(|progress| progress.rate).sum();
+                let row = self.row(progress.item, &progress.title);
+                row.held_up = None;
+                row.progress = Some(progress);
+                let running = self.running.items.iter().filter(|row| row.runs());
+                let rate = running.filter_map(|row| row.progress.as_ref()).map(|progress| progress.rate).sum();
                 self.running.rates.push_back(rate);
                 if self.running.rates.len() > RATES {
                     self.running.rates.pop_front();
@@ -41,22 +41,22 @@ impl State {
             Heard::Stage { haul, item, title, stage } => {
                 self.say(format!("{title}: {}", crate::present::stage(stage)));
                 self.running.haul = Some(haul);
-                let lane = self.lane(item, &title);
-                (lane.at, lane.held_up) = (At::Stage(stage), None);
+                let row = self.row(item, &title);
+                (row.at, row.held_up) = (At::Stage(stage), None);
                 // The cursor is on what runs.
                 let cursor = &mut self.running.cursor;
-                if self.running.lanes.get(*cursor).is_none_or(|lane| !lane.runs()) {
-                    *cursor = self.running.lanes.iter().position(Lane::runs).unwrap_or(*cursor);
+                if self.running.items.get(*cursor).is_none_or(|row| !row.runs()) {
+                    *cursor = self.running.items.iter().position(RunningItem::runs).unwrap_or(*cursor);
                 }
             }
             Heard::HeldUp { item, title, text } => {
-                if self.lane(item, &title).held_up.replace(text.clone()).is_none_or(|old| old != text) {
+                if self.row(item, &title).held_up.replace(text.clone()).is_none_or(|old| old != text) {
                     self.say(text);
                 }
             }
             Heard::Said { text } => self.say(text),
             Heard::Failed { item, title, why } => {
-                self.lane(item, &title).at = At::Failed;
+                self.row(item, &title).at = At::Failed;
                 self.say(format!("{title}: {why}"));
             }
         }

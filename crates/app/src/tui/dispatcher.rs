@@ -36,7 +36,7 @@ use crate::service::{Heard, Sink, Told, complete, drafts, tables};
 use crate::tui::model::{Act, Errand, Event, LongTask, Picture};
 
 /// Does what the interface wants.
-pub(crate) struct Conductor {
+pub(crate) struct Dispatcher {
     site: Arc<Site>,
     tell: Sender<Event>,
     /// The haul in hand, and what a sheet shows.
@@ -53,7 +53,7 @@ pub(crate) struct Conductor {
     quiets: Newest,
 }
 
-impl Conductor {
+impl Dispatcher {
     pub(crate) fn new(site: Site, tell: Sender<Event>) -> Self {
         Self {
             site: Arc::new(site),
@@ -97,10 +97,10 @@ impl Conductor {
                     };
                     // What lies about may be of a haul of long ago.
                     let history = History::of(&site).unwrap_or_default();
-                    let lying = find(&site, &survey, &history, &report);
+                    let find = find(&site, &survey, &history, &report);
                     let anchors = anchors(&site, &survey);
                     if wanted() {
-                        let _ = tell.send(Event::Found(lying, anchors));
+                        let _ = tell.send(Event::Found(find, anchors));
                     }
                 });
             }
@@ -333,14 +333,14 @@ fn draw_all(
     let mut files = Vec::new();
     for picture in pictures {
         let drawing = match picture {
-            Picture::Cargo(drive) => deft_barge_charts::cargo(survey, drive),
+            Picture::Games(drive) => deft_barge_charts::games(survey, drive),
             Picture::History => Some(deft_barge_charts::history(lines, &History::released(site)?, survey.made)),
-            Picture::Plan => Some(deft_barge_charts::hulls(survey, plan)),
+            Picture::Plan => Some(deft_barge_charts::drives(survey, plan)),
             Picture::Loads => plan.map(deft_barge_charts::loads),
             Picture::Order => plan.map(deft_barge_charts::order),
             Picture::Timeline(id) => went(*id)?.map(|(row, passage)| deft_barge_charts::timeline(&row, &passage)),
             Picture::Rate(id) => went(*id)?.map(|(row, passage)| deft_barge_charts::rate(&row, &passage)),
-            Picture::Drives => Some(deft_barge_charts::hulls(survey, None)),
+            Picture::Drives => Some(deft_barge_charts::drives(survey, None)),
         };
         if let Some(drawing) = drawing {
             files.push(shown(&crate::service::put_in_home(site, &drawing)?));
@@ -426,9 +426,9 @@ pub(crate) fn plan_errand(
 ) -> (Plan, Vec<Find>) {
     let plan = match errand {
         Errand::Draft(draft, policy, what_if) => plan_draft(site, survey, draft, *policy, what_if),
-        Errand::Removal(lying, act) => plan_removal(site, survey, lying, *act),
-        Errand::Import(adoption) => plan_import(site, survey, adoption),
-        Errand::Anchor(old, new) => plan_anchor(site, survey, old, new, report),
+        Errand::Removal(find, act) => plan_removal(site, survey, find, *act),
+        Errand::Import(import) => plan_import(site, survey, import),
+        Errand::Remap(old, new) => plan_anchor(site, survey, old, new, report),
         Errand::Traced(path, drive, otherwise) => {
             let mut survey = survey.clone();
             let mut trace = trace(site, path, &usual_places(site, path), report);
@@ -484,9 +484,9 @@ fn do_work(site: &Site, work: &LongTask, tell: &Sender<Event>, stop: &Control) -
             journal.set_trial(*id, Trial::Agreed)?;
             Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?)
         }
-        LongTask::Return(id) => Ok(undo_haul(site, &journal, *id, &report, stop).map(drop)?),
-        LongTask::GiveUp(id) => Ok(cancel_rest(site, &journal, *id, &report, stop).map(drop)?),
-        LongTask::GiveUpItem(id, item) => {
+        LongTask::Undo(id) => Ok(undo_haul(site, &journal, *id, &report, stop).map(drop)?),
+        LongTask::Cancel(id) => Ok(cancel_rest(site, &journal, *id, &report, stop).map(drop)?),
+        LongTask::CancelItem(id, item) => {
             // It may have come through before the others stopped: then it stays as it is.
             let row = journal.item(*item)?;
             if row.is_some_and(|row| !row.stage.at_rest() && !row.stage.records_are_updated()) {
@@ -496,7 +496,7 @@ fn do_work(site: &Site, work: &LongTask, tell: &Sender<Event>, stop: &Control) -
             if open { Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?) } else { Ok(()) }
         }
         LongTask::Release(id) => Ok(release_haul(site, &journal, *id, &report, stop).map(drop)?),
-        LongTask::Prove(id) => {
+        LongTask::Verify(id) => {
             let items: Vec<ItemRow> = journal.haul(*id)?.map(|haul| haul.items).unwrap_or_default();
             let proofs = prove_haul(site, &journal, &items, &report, stop)?;
             let _ = tell.send(Event::Proved(*id, proofs));
@@ -547,10 +547,10 @@ mod tests {
         let world = folder.path().join("w");
         world::make(&world, 7, world::Scale::SMALL).expect("a world");
         let (tell, events) = unbounded();
-        let mut conductor = Conductor::new(Site::of_world(&world).expect("a site"), tell);
+        let mut dispatcher = Dispatcher::new(Site::of_world(&world).expect("a site"), tell);
         let state = State::new();
         for _ in 0..4 {
-            conductor.act(Act::Survey, &state);
+            dispatcher.act(Act::Survey, &state);
         }
         let (begun, mut surveyed) = (Instant::now(), 0);
         while let Ok(event) = events.recv_timeout(Duration::from_secs(if surveyed == 0 { 30 } else { 2 })) {
