@@ -87,6 +87,9 @@ pub(super) fn new_entry(list: &GameList, holds: &[HeldPart], id: Option<&str>) -
 /// Words of which none is ever a count, though a small number may be either.
 const NO_COUNTS: [&str; 4] = ["version", "format", "schema", "revision"];
 
+/// The same where they are all of a name.
+const NO_COUNTS_ALONE: [&str; 3] = ["v", "ver", "rev"];
+
 /// Whether a number beside the list may be how many libraries there are, or the number that the next one gets: nobody here keeps it true,
 /// and a launcher that goes by it would miss a new one, or give its number out again.
 fn counts_them(list: &GameList, last: &Entry, id: Option<&str>) -> bool {
@@ -105,7 +108,8 @@ fn counts_them(list: &GameList, last: &Entry, id: Option<&str>) -> bool {
             _ => None,
         };
         let key = key.to_lowercase();
-        number.is_some_and(|number| told.contains(&number)) && !NO_COUNTS.iter().any(|word| key.contains(word))
+        let is_version = NO_COUNTS.iter().any(|word| key.contains(word)) || NO_COUNTS_ALONE.contains(&key.as_str());
+        number.is_some_and(|number| told.contains(&number)) && !is_version
     };
     let is_entry = |place: &Place| list.entries.iter().any(|entry| entry.place == *place);
     let steps = &last.place.0;

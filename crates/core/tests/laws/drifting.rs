@@ -64,7 +64,7 @@ fn try_change(seed: u64, change: Change) -> (bool, bool) {
     let mut draft = Draft::default();
     draft.send(game.id.clone(), Destination::Drive("newhold".into()));
     let plan = plan(&site, &found, &draft, Policy::Hold);
-    assert!(!plan.blocked(), "{what}: {:?}", plan.findings);
+    assert!(!plan.blocked(), "{what}: {:?}\n{}", plan.findings, again.profile);
     let journal = Journal::open(&site).unwrap().recover().unwrap().0;
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
     let mut now = world.games.clone();
