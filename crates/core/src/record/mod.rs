@@ -39,7 +39,7 @@ pub use document::{Document, DocumentError, LARGEST, Leaf};
 pub(crate) use document::{cut, find_in, read_selector};
 pub use edit::{Edit, EditError, Entering, Following, HeldPart, Hop, LibrarySays, Mood, Rewrite, Total};
 pub use encoding::Encoding;
-pub(crate) use files::still_lists;
+pub(crate) use files::making::still_lists;
 pub use files::{FileChange, Files};
 pub use formats::Format;
 pub(crate) use formats::{packed_format_of, packed_is_like_text, packed_may_begin};

@@ -11,7 +11,7 @@ use std::rc::Rc;
 
 use super::document::{Document, DocumentError};
 use super::edit::{Edit, EditError, Mood, Rewrite, changed, in_file};
-use super::files::{Files, runs};
+use super::files::{Files, making::runs};
 use super::place::{Place, Side, Step};
 use super::rewriting::{new_text, rewritten};
 use crate::record::formats::Format;

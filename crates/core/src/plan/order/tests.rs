@@ -6,11 +6,11 @@ use super::*;
 use crate::survey::made_up::Numbers;
 
 /// Drives that are nearly full, and items that want to change places.
-fn case(numbers: &mut Numbers, items: u64) -> (Vec<DriveRoom>, Vec<OrderItem>) {
+fn case(numbers: &mut Numbers, count: u64) -> (Vec<DriveRoom>, Vec<OrderItem>) {
     let drives = 2 + numbers.below(3) as usize;
     let mut used = vec![0; drives];
     let mut items = Vec::new();
-    for _ in 0..items {
+    for _ in 0..count {
         let from = numbers.below(drives as u64) as usize;
         let to = (from + 1 + numbers.below(drives as u64 - 1) as usize) % drives;
         let size = 1 + numbers.below(12);
@@ -215,7 +215,7 @@ fn seven_items_are_ordered_without_copies_in_between_whenever_that_can_be() {
     for _ in 0..2000 {
         let (rooms, items) = case(&mut numbers, 7);
         let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
-        let can = any_permutation(&rooms, &items, &mut used, &mut (0..item.len()).collect());
+        let can = any_permutation(&rooms, &items, &mut used, &mut (0..items.len()).collect());
         let order = find_order(&rooms, &items);
         let without = matches!(&order, OrderFound::Order(order) if order.extra == 0);
         assert_eq!(can, without, "{rooms:?} {items:?}");
@@ -269,7 +269,7 @@ fn what_would_make_it_work_does_and_a_byte_less_does_not() {
                     assert!(with(bytes) && !with(bytes - 1), "{rooms:?} {items:?} {remedy:?}");
                     rooms_tried += 1;
                 }
-                Remedy::Without { items: n } => {
+                Remedy::Without { item: n } => {
                     let mut rest = items.clone();
                     rest.remove(n);
                     assert!(brute(&rooms, &rest).is_some());

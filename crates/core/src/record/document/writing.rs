@@ -1,0 +1,214 @@
+//! Values and keys written anew, with all else as it was.
+
+use super::super::encoding::Encoding;
+use super::super::formats;
+use super::super::lengths::with_lengths;
+use super::super::place::{Place, Side, Step};
+use super::super::tree::{Builder, Kind, Node, TreeEdit};
+use super::{Document, DocumentError, NewValue, scanned};
+use crate::record::formats::Format;
+use serde_json::Value;
+use std::collections::HashMap;
+use std::ops::Range;
+
+impl Document {
+    /// Replaces the text of one key or value and gives the new document.
+    ///
+    /// `written` is how the text was written here before, if it was: it is taken over if it still says the same.
+    ///
+    /// # Errors
+    /// [`DocumentError::WrongKind`], [`DocumentError::CannotHold`], [`DocumentError::Collision`],
+    /// [`DocumentError::Unfaithful`].
+    pub fn replace(
+        &self,
+        place: &Place,
+        side: Side,
+        new: &str,
+        written: Option<&str>,
+    ) -> Result<Vec<u8>, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: place.to_string() };
+        let node = self.node(place).ok_or_else(wrong)?;
+        let says = &self.tree.nodes[node as usize];
+        let (style, spans) = match (side, says.kind) {
+            (Side::Value, Kind::Leaf(style)) => (style, vec![says.span()]),
+            (Side::Key, _) => (says.key_style.ok_or_else(wrong)?, self.tree.key_spans(node)),
+            _ => return Err(wrong()),
+        };
+        if side == Side::Key {
+            self.no_collision(place, new)?;
+        }
+        let written = written.map(str::to_string);
+        let ways = [written, formats::encode(style, side, new, &self.text[spans[0].clone()])];
+        let holds = |way: &String| self.can_write(way, &self.text[spans[0].clone()]);
+        for way in ways.into_iter().flatten().filter(holds) {
+            if let Some(bytes) = self.spliced(node, side, new, &spans, &way) {
+                return Ok(bytes);
+            }
+        }
+        Err(match formats::encode(style, side, new, &self.text[spans[0].clone()]).filter(holds) {
+            None if style.is_word() => wrong(),
+            None => DocumentError::CannotHold { place: place.to_string(), new: new.into() },
+            Some(_) => DocumentError::Unfaithful { place: place.to_string() },
+        })
+    }
+
+    /// Replaces the texts of several values at once; `None` if they do not all read back as what is meant, or anything else would not
+    /// be as it was. Then each has to be replaced by itself to know why.
+    pub(crate) fn replace_all(&self, values: &[NewValue]) -> Option<Vec<u8>> {
+        let mut splices = Vec::with_capacity(values.len());
+        for value in values {
+            let node = self.node(&value.place)?;
+            let says = &self.tree.nodes[node as usize];
+            let Kind::Leaf(style) = says.kind else { return None };
+            let encoded = || formats::encode(style, Side::Value, &value.new, &self.text[says.span()]);
+            let way = value.written.clone().or_else(encoded)?;
+            if !self.can_write(&way, &self.text[says.span()]) {
+                return None;
+            }
+            splices.push((says.span(), node, way, value.new.as_str()));
+        }
+        splices.sort_unstable_by_key(|(span, ..)| span.start);
+        let meant = splices.iter().map(|(_, node, _, new)| ((*node, Side::Value), *new)).collect();
+        // One thing may stand for several values: they can only say the same.
+        splices.dedup_by(|next, one| next.0 == one.0 && next.2 == one.2 && self.tree.table.is_some());
+        let apart = splices.windows(2).all(|two| two[0].0.end <= two[1].0.start && two[0].0.start < two[1].0.start);
+        if !apart {
+            return None;
+        }
+        let pieces = splices.iter().map(|(span, _, way, _)| (span.clone(), way.as_str())).collect();
+        self.spliced_all(pieces, &meant)
+    }
+
+    /// Puts texts in place of spans, which follow one another, if the document then says what is meant and is else as it was.
+    fn spliced_all(&self, pieces: Vec<(Range<usize>, &str)>, meant: &HashMap<(u32, Side), &str>) -> Option<Vec<u8>> {
+        let mut text = String::with_capacity(self.text.len());
+        let mut from = 0;
+        for (span, way) in with_lengths(&self.text, &self.tree, pieces)? {
+            text.push_str(&self.text[from..span.start]);
+            text.push_str(&way);
+            from = span.end;
+        }
+        text.push_str(&self.text[from..]);
+        if text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8 {
+            return None;
+        }
+        let tree = scanned(&text, self.format).ok()?;
+        let same = |(n, (old, new)): (usize, (&Node, &Node))| {
+            let linked = (old.first, old.next, old.key_style) == (new.first, new.next, new.key_style);
+            let key = match (meant.get(&(n as u32, Side::Key)), new.key_style) {
+                (Some(meant), Some(style)) => formats::decode(style, &text[new.key()]) == *meant,
+                _ => self.text[old.key()] == text[new.key()],
+            };
+            let says = match (meant.get(&(n as u32, Side::Value)), old.kind, new.kind) {
+                (Some(meant), Kind::Leaf(_), Kind::Leaf(style)) => formats::decode(style, &text[new.span()]) == *meant,
+                (None, Kind::Leaf(old_style), Kind::Leaf(style)) => {
+                    old_style == style && self.text[old.span()] == text[new.span()]
+                }
+                (None, old, new) => old == new,
+                _ => false,
+            };
+            linked && key && says
+        };
+        let all = self.tree.nodes.len() == tree.nodes.len() && self.tree.more_keys.len() == tree.more_keys.len();
+        let sound = all && self.tree.nodes.iter().zip(&tree.nodes).enumerate().all(same);
+        sound.then(|| self.encoding.write(&[&text]))
+    }
+
+    /// Whether the file's encoding has what is written in place of another text.
+    fn can_write(&self, way: &str, old: &str) -> bool {
+        self.encoding.can_write(way, old)
+    }
+
+    /// Whether a key or value can be written as another text, as far as can be said without writing it.
+    ///
+    /// # Errors
+    /// As [`Document::replace`].
+    pub(crate) fn can_hold(&self, place: &Place, side: Side, new: &str) -> Result<(), DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: place.to_string() };
+        let says = &self.tree.nodes[self.node(place).ok_or_else(wrong)? as usize];
+        let (style, span) = match (side, says.kind) {
+            (Side::Value, Kind::Leaf(style)) => (style, says.span()),
+            (Side::Key, _) => (says.key_style.ok_or_else(wrong)?, says.key()),
+            _ => return Err(wrong()),
+        };
+        if side == Side::Key {
+            self.no_collision(place, new)?;
+        }
+        match formats::encode(style, side, new, &self.text[span.clone()]) {
+            Some(way) if self.can_write(&way, &self.text[span]) => Ok(()),
+            _ => Err(DocumentError::CannotHold { place: place.to_string(), new: new.into() }),
+        }
+    }
+
+    fn no_collision(&self, place: &Place, new: &str) -> Result<(), DocumentError> {
+        let (last, list) = place.0.split_last().ok_or(DocumentError::WrongKind { place: place.to_string() })?;
+        let Step::Name(old) = last else { return Err(DocumentError::WrongKind { place: place.to_string() }) };
+        let list = Place(list.to_vec());
+        // A key that stands twice cannot be told from its twin.
+        let parent = self.node(&list).into_iter().flat_map(|node| self.tree.children(node));
+        if parent.filter(|child| self.key_text(*child) == old.as_str()).count() > 1 {
+            return Err(DocumentError::WrongKind { place: place.to_string() });
+        }
+        if new != old && self.node(&list.child(Step::Name(new.into()))).is_some() {
+            return Err(DocumentError::Collision { place: list.to_string(), key: new.into() });
+        }
+        Ok(())
+    }
+
+    /// Puts `way` in place of the spans, if the document then says `new` there and is else as it was.
+    fn spliced(&self, node: u32, side: Side, new: &str, spans: &[Range<usize>], way: &str) -> Option<Vec<u8>> {
+        if self.format.is_packed() {
+            let pieces = spans.iter().map(|span| (span.clone(), way)).collect();
+            return self.spliced_all(pieces, &HashMap::from([((node, side), new)]));
+        }
+        let mut pieces = Vec::new();
+        let mut from = 0;
+        for span in spans {
+            pieces.extend([&self.text[from..span.start], way]);
+            from = span.end;
+        }
+        pieces.push(&self.text[from..]);
+        let text = pieces.concat();
+        // What would be read as a mark is none to begin a text with.
+        if text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8 {
+            return None;
+        }
+        let edit = TreeEdit { spans, length: way.len(), node };
+        let after = if matches!(self.format, Format::Json | Format::Jsonc | Format::JsonLines | Format::Hive) {
+            let mut builder = Builder::like(&self.tree, edit);
+            formats::scan(&text, self.format, &mut builder).ok()?;
+            builder.edited()?
+        } else {
+            let tree = scanned(&text, self.format).ok()?;
+            if !self.tree.same_after(&tree, edit) {
+                return None;
+            }
+            tree.nodes[node as usize]
+        };
+        let (style, span) = match (side, after.kind) {
+            (Side::Value, Kind::Leaf(style)) => (style, after.span()),
+            (Side::Key, _) => (after.key_style?, after.key()),
+            _ => return None,
+        };
+        if formats::decode(style, &text[span]) != new {
+            return None;
+        }
+        // UTF-8 without a mark is taken as it is, so that a large file is not held twice.
+        Some(if self.encoding == Encoding::Utf8 { text.into_bytes() } else { self.encoding.write(&[&text]) })
+    }
+
+    /// The bytes of the document with one range replaced, if it then reads as `meant`.
+    pub(crate) fn with(
+        &self,
+        span: Range<usize>,
+        new: &str,
+        meant: &Value,
+        at: &Place,
+    ) -> Result<Vec<u8>, DocumentError> {
+        let bytes = self.encoding.write(&[&self.text[..span.start], new, &self.text[span.end..]]);
+        match Self::parse(bytes.clone(), self.format) {
+            Ok(now) if now.value() == meant => Ok(bytes),
+            _ => Err(DocumentError::Unfaithful { place: at.to_string() }),
+        }
+    }
+}

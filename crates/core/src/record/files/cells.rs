@@ -1,0 +1,107 @@
+//! Cells of databases that are rewritten.
+
+use super::super::cell::Cell;
+use super::super::content::Content;
+use super::super::database;
+use super::super::document::{DocumentError, find_in};
+use super::super::edit::{EditError, Mood, Rewrite, changed, in_file};
+use super::super::place::{Place, Step};
+use super::super::rewriting::new_text;
+use super::{Files, Made};
+use serde_json::Value;
+use std::io;
+use std::path::Path;
+
+impl Files {
+    pub(super) fn is_database(&mut self, file: &Path) -> Made<bool> {
+        Ok(self.slot(file, false)?.tables.is_some())
+    }
+
+    /// Changes one cell of a database.
+    pub(super) fn replace_cell(&mut self, file: &Path, rewrite: &Rewrite, mood: Mood) -> Made<()> {
+        let slot = self.slot(file, false)?;
+        let Some(tables) = &mut slot.tables else {
+            return Err(EditError::Read { file: file.into(), source: io::ErrorKind::NotFound.into() });
+        };
+        let found = find_in(tables, &rewrite.location).map_err(in_file(file))?;
+        // A row whose key is its path, or has it for a part, has another key once that is written. What is no path may stand there as the
+        // key of any other row.
+        let is_path = rewrite.old.contains(['/', '\\']) && rewrite.new.contains(['/', '\\']);
+        let renamed = |from: &str, to: &str| {
+            let place = Place::read(&rewrite.location).filter(|_| is_path)?;
+            under_key(place, from, to).filter(|place| place.of(tables).is_some())
+        };
+        let place = match found.as_slice() {
+            [place] => place.clone(),
+            [] => match (renamed(&rewrite.new, &rewrite.old), renamed(&rewrite.old, &rewrite.new), mood) {
+                (Some(place), ..) => place,
+                (None, Some(_), Mood::Again) => return Ok(()),
+                _ => return Err(changed(file, &rewrite.location)),
+            },
+            _ => return Err(changed(file, &rewrite.location)),
+        };
+        let [Step::Name(table), Step::Name(key), Step::Name(column)] = place.0.as_slice() else {
+            return Err(in_file(file)(DocumentError::WrongKind { place: place.to_string() }));
+        };
+        let value = place.of_mut(tables).ok_or_else(|| changed(file, &rewrite.location))?;
+        let says = match &*value {
+            Value::String(text) => text.clone(),
+            Value::Number(number) => number.to_string(),
+            _ => return Err(changed(file, &rewrite.location)),
+        };
+        let Some(new) = new_text(&says, rewrite, &rewrite.inside, None, mood, file)? else { return Ok(()) };
+        if value.is_number() && new.parse::<f64>().is_err() {
+            return Err(in_file(file)(DocumentError::CannotHold { place: place.to_string(), new }));
+        }
+        *value = if value.is_number() { serde_json::from_str(&new).unwrap_or(Value::Null) } else { new.clone().into() };
+        let cell = |text: String| Cell { table: table.clone(), key: key.clone(), column: column.clone(), text };
+        let (old, mut new) = (cell(says), cell(new));
+        // A path may be the key of its row: then the row has another one afterwards.
+        new.key = database::key_after(&slot.change.file, &old, &new.text)?;
+        if let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) {
+            let (table, old_key, new_key) = (old.table.clone(), old.key.clone(), new.key.clone());
+            if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
+                after[nth] = new;
+            } else {
+                before.push(old);
+                after.push(new);
+            }
+            // Other cells of that row are found by its new key from then on.
+            if old_key != new_key {
+                let row =
+                    before.iter().zip(after.iter_mut()).filter(|(old, _)| old.table == table && old.key == old_key);
+                row.for_each(|(_, new)| new.key.clone_from(&new_key));
+            } else if let Some(moved) = before
+                .iter()
+                .zip(after.iter())
+                .find(|(old, new)| old.table == table && old.key == old_key && new.key != old_key)
+            {
+                let key = moved.1.key.clone();
+                after
+                    .iter_mut()
+                    .zip(before.iter())
+                    .filter(|(_, old)| old.table == table && old.key == old_key)
+                    .for_each(|(new, _)| new.key.clone_from(&key));
+            }
+        }
+        Ok(())
+    }
+}
+
+pub(super) fn text_at(tables: &Value, place: &Place) -> Option<String> {
+    place.of(tables)?.as_str().map(str::to_string)
+}
+
+/// The place of a cell whose row has `to` in its key where it had `from`; `None` of a key that is not made of it.
+fn under_key(place: Place, from: &str, to: &str) -> Option<Place> {
+    let [table, Step::Name(key), column] = <[Step; 3]>::try_from(place.0).ok()? else { return None };
+    let key = match serde_json::from_str::<Vec<Value>>(&key) {
+        // A key of several columns is a list of their texts.
+        Ok(mut parts) => {
+            *parts.iter_mut().find(|part| part.as_str() == Some(from))? = to.into();
+            Value::Array(parts).to_string()
+        }
+        Err(_) => (key == from).then(|| to.to_string())?,
+    };
+    Some(Place(vec![table, Step::Name(key), column]))
+}
