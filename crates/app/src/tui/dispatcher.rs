@@ -1,5 +1,8 @@
 //! Turns acts into threads, each of which reports through the channel of events.
 
+mod plans;
+mod work;
+
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::thread;
@@ -8,22 +11,13 @@ use std::time::Duration;
 use crossbeam_channel::{Receiver, Sender, unbounded};
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::cleanup::{FindPhase, find};
-use deft_barge_core::haul::{
-    Control, Haul, HaulError, HaulEvent, cancel_rest, listed_entries, look_closer, prove_haul, release_haul, undo_haul,
-    undo_items,
-};
-use deft_barge_core::item::{LooseFolders, Policy, Stage, Trial};
-use deft_barge_core::journal::{HaulRow, History, ItemRow, Journal, LogLine, Telemetry};
+use deft_barge_core::haul::{Control, listed_entries, look_closer};
+use deft_barge_core::journal::{HaulRow, History, ItemRow, LogLine, Telemetry};
 use deft_barge_core::launcher::load_profiles;
-use deft_barge_core::plan::{
-    Destination, Draft, Plan, WhatIf, anchors, plan, plan_anchor, plan_import, plan_library, plan_removal,
-};
+use deft_barge_core::plan::{Plan, anchors};
 use deft_barge_core::preflight::quiet;
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::add_to_survey;
-use deft_barge_core::survey::{Survey, SurveyPhase, sketch, survey};
-use deft_barge_core::trace::usual_places;
-use deft_barge_core::trace::{Find, TracePhase, trace};
+use deft_barge_core::survey::{Survey, SurveyPhase, sketch};
 use deft_barge_harbor::world;
 
 use super::newest::Newest;
@@ -32,8 +26,11 @@ use super::tasks::{Task, do_task};
 use crate::commands::View;
 use crate::detached::{follow, leave_running, wish, wished_limit};
 use crate::present::{Fault, count, path as shown, shell_word, words};
-use crate::service::{Heard, Sink, Told, complete, drafts, tables};
-use crate::tui::model::{Act, Errand, Event, LongTask, Picture};
+use crate::service::{Sink, Told, complete, drafts, tables};
+use crate::tui::model::{Act, Event, Picture};
+use plans::tell_traced;
+pub(crate) use plans::{look, plan_errand};
+use work::do_work;
 
 /// Does what the interface wants.
 pub(crate) struct Dispatcher {
@@ -397,66 +394,6 @@ fn profiles(site: &Site) -> Vec<String> {
     profiles.iter().map(|profile| format!("{}: none of its folders is here", profile.name)).chain(unread).collect()
 }
 
-pub(crate) fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Survey, Result<History, Fault>) {
-    let history = History::recent(site);
-    let held = history.as_ref().map(|history| history.held(site)).unwrap_or_default();
-    let mut survey = survey(site, held, report);
-    // Not to know a drive again later is no reason to fail now.
-    let _ = site.remember_drives();
-    deft_barge_core::survey::Names::remember(site, &survey);
-    if let Ok(history) = &history {
-        survey.speeds = history.speeds.clone();
-    }
-    (survey, history.map_err(Fault::from))
-}
-
-fn tell_traced(tell: &Sender<Event>, phase: TracePhase) {
-    if phase.files.is_multiple_of(100) {
-        let text = format!("{} of {} files", count(phase.files as u64), count(phase.all as u64));
-        let _ = tell.send(Event::Passing(text));
-    }
-}
-
-/// Plans an errand, and gives the places that a trace found for it; `report` hears how far a trace is, where it needs one.
-pub(crate) fn plan_errand(
-    site: &Site,
-    survey: &Survey,
-    errand: &Errand,
-    report: &(dyn Fn(TracePhase) + Sync),
-) -> (Plan, Vec<Find>) {
-    let plan = match errand {
-        Errand::Draft(draft, policy, what_if) => plan_draft(site, survey, draft, *policy, what_if),
-        Errand::Removal(find, act) => plan_removal(site, survey, find, *act),
-        Errand::Import(import) => plan_import(site, survey, import),
-        Errand::Remap(old, new) => plan_anchor(site, survey, old, new, report),
-        Errand::Traced(path, drive, otherwise) => {
-            let mut survey = survey.clone();
-            let mut trace = trace(site, path, &usual_places(site, path), report);
-            let found = trace.finds.clone();
-            trace.choose_otherwise(otherwise);
-            let id = add_to_survey(site, &mut survey, &trace);
-            // What lies around is known to nobody: that no record points to it is told, and refuses nothing.
-            let mut draft = Draft { loose: LooseFolders::Move, ..Draft::default() };
-            draft.send(id, Destination::Drive(drive.clone()));
-            return (plan(site, &survey, &draft, Policy::Hold), found);
-        }
-        Errand::Library(launcher, wish) => plan_library(site, survey, launcher, wish),
-    };
-    (plan, Vec::new())
-}
-
-/// Plans a draft, with the drives that are thought of among the others.
-fn plan_draft(site: &Site, survey: &Survey, draft: &Draft, policy: Policy, what_if: &[WhatIf]) -> Plan {
-    if what_if.is_empty() {
-        return plan(site, survey, draft, policy);
-    }
-    let (mut site, mut survey) = (site.clone(), survey.clone());
-    // The survey that is shown has them already; the site has not.
-    survey.drives.retain(|state| !what_if.iter().any(|drive| drive.name == state.drive.name && state.drive.absent));
-    drafts::add(what_if, &mut site, &mut survey);
-    plan(&site, &survey, draft, policy)
-}
-
 /// Somebody who tells, and the thread that hands on what is told as events; it ends when nobody tells any more.
 fn sheet(id: u64, tell: &Sender<Event>, stop: Control, answers: Receiver<usize>) -> (Sink, thread::JoinHandle<()>) {
     let (to, told) = unbounded::<Told>();
@@ -467,73 +404,6 @@ fn sheet(id: u64, tell: &Sender<Event>, stop: Control, answers: Receiver<usize>)
         }
     });
     (Sink::Sheet { tell: to, stop, answers }, hearing)
-}
-
-fn do_work(site: &Site, work: &LongTask, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {
-    let report = |event: HaulEvent| {
-        let _ = tell.send(Event::Heard(Heard::of(event)));
-    };
-    let (journal, unfinished) = Journal::open(site)?.recover()?;
-    match work {
-        LongTask::Start(errand) => start(site, &journal, errand, &report, stop),
-        LongTask::Resume => {
-            let row = unfinished.ok_or_else(|| Fault::usage("No haul is running or unfinished.", ""))?;
-            Ok(Haul::of(site, &journal, row.id)?.run(&report, stop).map(drop)?)
-        }
-        LongTask::Agree(id) => {
-            journal.set_trial(*id, Trial::Agreed)?;
-            Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?)
-        }
-        LongTask::Undo(id) => Ok(undo_haul(site, &journal, *id, &report, stop).map(drop)?),
-        LongTask::Cancel(id) => Ok(cancel_rest(site, &journal, *id, &report, stop).map(drop)?),
-        LongTask::CancelItem(id, item) => {
-            // It may have come through before the others stopped: then it stays as it is.
-            let row = journal.item(*item)?;
-            if row.is_some_and(|row| !row.stage.at_rest() && !row.stage.records_are_updated()) {
-                undo_items(site, &journal, *id, &[*item], &report, stop)?;
-            }
-            let open = journal.haul(*id)?.is_some_and(|row| row.unfinished());
-            if open { Ok(Haul::of(site, &journal, *id)?.run(&report, stop).map(drop)?) } else { Ok(()) }
-        }
-        LongTask::Release(id) => Ok(release_haul(site, &journal, *id, &report, stop).map(drop)?),
-        LongTask::Verify(id) => {
-            let items: Vec<ItemRow> = journal.haul(*id)?.map(|haul| haul.items).unwrap_or_default();
-            let proofs = prove_haul(site, &journal, &items, &report, stop)?;
-            let _ = tell.send(Event::Proved(*id, proofs));
-            Ok(())
-        }
-    }
-}
-
-/// Plans once more, since time has gone by since the person looked, and hauls.
-fn start(
-    site: &Site,
-    journal: &Journal,
-    errand: &Errand,
-    report: &dyn Fn(HaulEvent),
-    stop: &Control,
-) -> Result<(), Fault> {
-    let (survey, history) = look(site, &|_| {});
-    history?;
-    let (plan, _) = plan_errand(site, &survey, errand, &|_| {});
-    let mut haul = Haul::begin(site, journal, &plan)?;
-    let id = haul.id();
-    match haul.run(report, stop) {
-        // A check refused it before anything was begun: it leaves no haul that has to be gone on with.
-        Err(HaulError::Refused(findings)) => {
-            give_up_unbegun(site, journal, id)?;
-            Err(Fault::refused(findings, ""))
-        }
-        other => Ok(other.map(drop)?),
-    }
-}
-
-fn give_up_unbegun(site: &Site, journal: &Journal, id: HaulId) -> Result<(), Fault> {
-    let row = journal.haul(id)?;
-    if row.is_some_and(|row| row.items.iter().all(|item| item.stage == Stage::Planned)) {
-        let _ = undo_haul(site, journal, id, &|_| {}, &Control::default());
-    }
-    Ok(())
 }
 
 #[cfg(test)]

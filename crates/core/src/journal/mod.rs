@@ -27,5 +27,6 @@ pub use rows::{
     UnreadableStretch,
 };
 pub use telemetry::Telemetry;
-pub(crate) use write::{Beside, Hint};
-pub use write::{Journal, Lines, UnrecoveredJournal};
+pub use write::entries::Lines;
+pub(crate) use write::entries::{Beside, Hint};
+pub use write::{Journal, UnrecoveredJournal};

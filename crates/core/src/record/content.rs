@@ -5,7 +5,8 @@ use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
-use super::database::{self, DatabaseError};
+use super::database::{self};
+use super::database_error::DatabaseError;
 use super::edit::EditError;
 use super::patch::Patch;
 use crate::platform::{self, Look};

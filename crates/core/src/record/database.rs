@@ -12,67 +12,13 @@ use std::time::{Duration, Instant};
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior, params};
 use serde_json::{Map, Value};
-use thiserror::Error;
 
 use super::cell::Cell;
+use super::database_error::{DatabaseError, LARGEST};
 use crate::platform::{self, Look};
-
-/// Bytes of text that are read from one database. Launchers' own are far smaller.
-const LARGEST: usize = 128_000_000;
 
 /// How long a database may be held by somebody else before it is refused.
 const PATIENCE: Duration = Duration::from_secs(2);
-
-/// Why a database was not read or not changed. It holds what it held before.
-#[derive(Debug, Error)]
-pub enum DatabaseError {
-    /// It is not there.
-    #[error("{file} doesn't exist")]
-    Absent {
-        /// The database.
-        file: PathBuf,
-    },
-    /// Another program holds it.
-    #[error("{file} is locked by another program; close it and try again")]
-    Locked {
-        /// The database.
-        file: PathBuf,
-    },
-    /// It holds more text than is read.
-    #[error("{file} holds more than {} MB of text", LARGEST / 1_000_000)]
-    TooLarge {
-        /// The database.
-        file: PathBuf,
-    },
-    /// A cell does not say what was read.
-    #[error("{file}: {column} of {table} {key} has changed since the survey")]
-    Changed {
-        /// The database.
-        file: PathBuf,
-        /// The table.
-        table: String,
-        /// The key.
-        key: String,
-        /// The column.
-        column: String,
-    },
-    /// It is no database, or SQLite refuses it.
-    #[error("couldn't use {file} as a database: {source}")]
-    Broken {
-        /// The database.
-        file: PathBuf,
-        /// What SQLite said.
-        source: rusqlite::Error,
-    },
-    /// Its files cannot be read.
-    #[error("couldn't read {file}: {source}")]
-    Read {
-        /// The file.
-        file: PathBuf,
-        /// What the system said.
-        source: std::io::Error,
-    },
-}
 
 type Result<T> = std::result::Result<T, DatabaseError>;
 

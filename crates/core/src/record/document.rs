@@ -14,90 +14,14 @@ use std::ops::Range;
 use std::rc::Rc;
 
 use serde_json::Value;
-use serde_json_path::{JsonPath, PathElement};
-use thiserror::Error;
 
 use super::encoding::{Encoding, bytes_of, text_of};
+use super::fault::{DocumentError, LARGEST};
 use super::formats;
 use super::opened::{Opened, format_within};
 use super::place::{Place, Side, Step, read_steps};
+use super::selectors::find_in;
 use super::tree::{Builder, Fault, Kind, Node, Style, Tree};
-
-/// Why a document was not read or not changed.
-#[derive(Clone, Debug, PartialEq, Eq, Error)]
-pub enum DocumentError {
-    /// The text is not in its format.
-    #[error("line {line}, column {column}: {what}")]
-    Syntax {
-        /// Line, from 1.
-        line: usize,
-        /// Column, from 1.
-        column: usize,
-        /// The fault.
-        what: String,
-    },
-    /// The bytes are not in their format.
-    #[error("byte {byte}: {what}")]
-    Packed {
-        /// Byte, from 0.
-        byte: usize,
-        /// The fault.
-        what: String,
-    },
-    /// The file is larger than any record file should be.
-    #[error("{size} bytes are more than the {} MB that a record file may have", LARGEST / 1_000_000)]
-    TooLarge {
-        /// Its size.
-        size: usize,
-    },
-    /// The selector is not JSONPath.
-    #[error("{selector} is not a JSONPath: {what}")]
-    Selector {
-        /// The selector.
-        selector: String,
-        /// The fault.
-        what: String,
-    },
-    /// A selector that must find one node found another number of them.
-    #[error("{selector} finds {found} places where one is wanted")]
-    NotOne {
-        /// The selector.
-        selector: String,
-        /// How many it finds.
-        found: usize,
-    },
-    /// The place holds no text or number, or is not the kind of list it must be.
-    #[error("{place} is not what an edit can change there")]
-    WrongKind {
-        /// The place.
-        place: String,
-    },
-    /// The way in which the place is written cannot hold the new text.
-    #[error("{place} cannot hold {new:?} in the way it is written")]
-    CannotHold {
-        /// The place.
-        place: String,
-        /// The text.
-        new: String,
-    },
-    /// Another member has the new key already.
-    #[error("{place}: the key {key:?} is there already")]
-    Collision {
-        /// The object.
-        place: String,
-        /// The key.
-        key: String,
-    },
-    /// The edited text does not read as what was meant; nothing was changed.
-    #[error("the edit at {place} would change more than it should")]
-    Unfaithful {
-        /// The place.
-        place: String,
-    },
-}
-
-/// Bytes that a record file may have. Spans are 32 bits wide; files of launchers are far smaller.
-pub const LARGEST: usize = 512_000_000;
 
 /// Bytes of the largest file whose texts are looked at for documents.
 const LARGEST_OPENED: usize = 32 << 20;
@@ -519,68 +443,6 @@ impl Document {
 
 /// Where entries begin and end.
 pub(crate) type Spans = Vec<(usize, usize)>;
-
-/// The longest selector and template that there are, in bytes, and how deep one nests: what parses them goes down with every bracket.
-const LONGEST: usize = 4096;
-const DEEPEST: usize = 32;
-/// Filters within one another: each takes what parses them twice as long.
-const FILTERS: usize = 6;
-
-/// Refuses a selector that is longer, or nests deeper, than anybody writes one.
-fn bounded(selector: &str) -> Result<(), String> {
-    if selector.len() > LONGEST {
-        return Err(format!("it is longer than {LONGEST} bytes"));
-    }
-    // Of each open bracket, whether it is a filter's.
-    let mut open: Vec<bool> = Vec::new();
-    let (mut quote, mut escaped) = (None, false);
-    for c in selector.chars() {
-        match (quote, c) {
-            (Some(_), _) if escaped => escaped = false,
-            (Some(_), '\\') => escaped = true,
-            (Some(open), c) if c == open => quote = None,
-            (None, '\'' | '"') => quote = Some(c),
-            (None, '[' | '(') => open.push(false),
-            (None, ']' | ')') => drop(open.pop()),
-            (None, '?') => open.last_mut().into_iter().for_each(|filter| *filter = true),
-            _ => {}
-        }
-        if open.len() > DEEPEST {
-            return Err(format!("it nests deeper than {DEEPEST} brackets"));
-        }
-        if c == '?' && open.iter().filter(|filter| **filter).count() > FILTERS {
-            return Err(format!("it nests more than {FILTERS} filters"));
-        }
-    }
-    // What parses it gives up altogether where a text ends in the middle of an escape.
-    match quote {
-        Some(quote) => Err(format!("the text behind {quote} has no end")),
-        None => Ok(()),
-    }
-}
-
-/// Reads a JSONPath (RFC 9535), or says why it is none.
-pub(crate) fn read_selector(selector: &str) -> Result<JsonPath, String> {
-    bounded(selector)?;
-    JsonPath::parse(selector).map_err(|error| error.to_string())
-}
-
-/// The beginning of a long text.
-pub(crate) fn cut(text: &str) -> String {
-    let end = text.floor_char_boundary(text.len().min(60));
-    if end < text.len() { format!("{} …", &text[..end]) } else { text.into() }
-}
-
-/// Finds all places of a plain value that a JSONPath selects.
-pub(crate) fn find_in(value: &Value, selector: &str) -> Result<Vec<Place>, DocumentError> {
-    let path = read_selector(selector).map_err(|what| DocumentError::Selector { selector: cut(selector), what })?;
-    let step = |element: &PathElement<'_>| match element {
-        PathElement::Name(name) => Step::Name((*name).to_string()),
-        PathElement::Index(n) => Step::Index(*n),
-    };
-    let located = path.query_located(value);
-    Ok(located.locations().map(|location| Place(location.iter().map(step).collect())).collect())
-}
 
 fn scanned(text: &str, format: Format) -> Result<Tree, Fault> {
     let mut builder = Builder::for_text(text.len());

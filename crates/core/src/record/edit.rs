@@ -10,8 +10,8 @@ use std::path::{Path, PathBuf};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
-use super::database::DatabaseError;
-use super::document::DocumentError;
+use super::database_error::DatabaseError;
+use super::fault::DocumentError;
 use super::parts::Within;
 use super::place::{Place, Side, Step};
 use crate::record::formats::Format;

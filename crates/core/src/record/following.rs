@@ -4,8 +4,9 @@
 //! said, the other records of the game tell it. Start at [`Following::made`].
 
 use super::content::Content;
-use super::document::{Document, DocumentError};
+use super::document::Document;
 use super::edit::{EditError, Following, HeldPart, LibrarySays, Mood, Rewrite, changed, in_file};
+use super::fault::DocumentError;
 use super::formats::Format;
 use super::place::{Place, Side, Step};
 use super::rewriting::rewritten;

@@ -10,7 +10,8 @@ use std::ops::Range;
 
 use serde_json::Value;
 
-use super::document::{Document, DocumentError, Spans};
+use super::document::{Document, Spans};
+use super::fault::DocumentError;
 use super::place::{Place, Side, Step};
 use crate::record::formats::Format;
 

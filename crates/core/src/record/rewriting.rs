@@ -4,8 +4,9 @@
 
 use std::path::Path;
 
-use super::document::{Document, DocumentError};
+use super::document::Document;
 use super::edit::{EditError, Hop, Mood, Rewrite, changed, in_file};
+use super::fault::DocumentError;
 use super::parts::{Within, with_part};
 use super::place::Side;
 use crate::record::formats::Format;

@@ -9,10 +9,11 @@ use serde_json::{Map, Value};
 use super::cell::Cell;
 use super::content::Content;
 use super::database;
-use super::document::{DocumentError, find_in};
 use super::edit::{Following, LibrarySays, changed, in_file};
+use super::fault::DocumentError;
 use super::files::{Files, Made, Slot, text_of};
 use super::place::{Place, Step};
+use super::selectors::find_in;
 
 impl Files {
     /// Changes the numbers that the rows of two libraries say of their games.

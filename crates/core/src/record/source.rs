@@ -8,10 +8,12 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
 use super::database;
-use super::document::{Document, DocumentError, find_in, value_within};
+use super::document::{Document, value_within};
 use super::edit::{EditError, Hop};
+use super::fault::DocumentError;
 use super::opened::Opened;
 use super::place::{Place, Side, Step};
+use super::selectors::find_in;
 use crate::platform::{self, Look};
 use crate::record::formats::Format;
 

@@ -663,7 +663,7 @@ fn large_lists_and_objects_are_searched_as_small_ones_are() {
         "$.l[?@.id == 'g3' && @.deep.n == '3'].k",
     ] {
         let found = document.find(selector).unwrap();
-        assert_eq!(found, document::find_in(document.value(), selector).unwrap(), "{selector}");
+        assert_eq!(found, super::selectors::find_in(document.value(), selector).unwrap(), "{selector}");
     }
 }
 
@@ -706,7 +706,7 @@ fn what_is_any_is_found_and_said_as_in_the_whole_value() {
             let here = document.find(selector).unwrap();
             let values: Vec<_> = here.iter().map(|place| document.value_at(place).unwrap().into_owned()).collect();
             let whole = parsed(text.as_bytes(), format).value().clone();
-            assert_eq!(here, document::find_in(&whole, selector).unwrap(), "{format:?} {selector}");
+            assert_eq!(here, super::selectors::find_in(&whole, selector).unwrap(), "{format:?} {selector}");
             let meant: Vec<_> = here.iter().map(|place| place.of(&whole).unwrap().clone()).collect();
             assert_eq!(values, meant, "{format:?} {selector}");
             found += here.len();

@@ -9,8 +9,9 @@ use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::rc::Rc;
 
-use super::document::{Document, DocumentError};
+use super::document::Document;
 use super::edit::{Edit, EditError, Mood, Rewrite, changed, in_file};
+use super::fault::DocumentError;
 use super::files::{Files, making::runs};
 use super::place::{Place, Side, Step};
 use super::rewriting::{new_text, rewritten};

@@ -1,18 +1,19 @@
 //! Looking into one file that holds the needle: which of its leaves lead to the path, and how.
 
+mod hits;
+
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
 use super::find::{Find, Sure, problem};
+use super::formats::{is_binary, is_packed, is_strict, shapes, shapes_tried, start_of};
 use super::left::{has_controls, history_of, is_chained, is_counted};
 use super::needle::{Needle, PathEnd, WholeName, said_in_base64};
 use super::seals::{Checksums, seals};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
-    Bases, DEEPEST_WITHIN, Document, Encoding, Format, Hop, Letters, Meaning, PartFit, Place, Shape, Side, Source,
-    Spelling, Step, Within, find_parts, format_within, leads_out, packed_format_of, packed_is_like_text,
-    packed_may_begin,
+    Bases, Encoding, Format, Hop, Letters, Meaning, Place, Shape, Side, Source, Spelling, Step, Within, leads_out,
 };
 use crate::site::{Site, real_path};
 
@@ -230,21 +231,6 @@ impl Looking<'_> {
         now.unwrap_or_else(|| path.into())
     }
 
-    /// A relative text that leads to the wanted path, or on below it, from a folder above.
-    fn way(&self, text: &str, bases: &Bases) -> Option<Hit> {
-        if !text.contains(['/', '\\']) || text.contains(['\n', ';']) || text.len() > LONGEST_WAY {
-            return None;
-        }
-        let mut above = self.wanted.ancestors().enumerate().skip(1).take(HIGHEST);
-        above.find_map(|(up, above)| {
-            let (spelling, path) = Spelling::read(text, &bases.relative_to(above)).ok()?;
-            let below = path.strip_prefix(self.wanted).ok().filter(|_| spelling.is_relative())?;
-            let meaning = Means::Way { up, below: below.to_str().filter(|below| !leads_out(Path::new(below)))?.into() };
-            let (text, spelling, sure) = (text.to_string(), spelling.describe(), Sure::NameOnly);
-            above.parent().is_some().then(|| Hit { text, meaning, spelling, sure, ..self.unreadable_hit() })
-        })
-    }
-
     /// What is left of a path below the wanted one.
     pub(super) fn below(&self, path: &Path) -> Option<PathBuf> {
         if let Some(rest) = path.strip_prefix(self.wanted).ok().filter(|rest| !leads_out(rest)) {
@@ -262,118 +248,6 @@ impl Looking<'_> {
         let (spelling, path) = Spelling::read(text, bases).ok()?;
         let below = self.below(&path).and_then(|below| below.to_str().map(str::to_string));
         Some((spelling, path, below))
-    }
-
-    fn hits(&self, text: &str, format: Option<Format>, key: Option<&str>, bases: &Bases, depth: usize) -> Vec<Hit> {
-        let hit = |within, text: String, whole, below: &str, spelling: &Spelling, sure| Hit {
-            inside: Vec::new(),
-            side: Side::Value,
-            within,
-            text,
-            whole,
-            written: None,
-            meaning: if below.is_empty() { Means::Install } else { Means::Below(below.into()) },
-            spelling: spelling.describe(),
-            sure,
-        };
-        if text == self.name || (!bases.letters.is_empty() && text.to_lowercase() == self.name.to_lowercase()) {
-            return vec![Hit {
-                inside: Vec::new(),
-                side: Side::Value,
-                within: Within::Value,
-                text: text.into(),
-                whole: None,
-                written: None,
-                meaning: Means::Folder,
-                spelling: String::new(),
-                sure: Sure::NameOnly,
-            }];
-        }
-        let command = format == Some(Format::Desktop) && matches!(key, Some("Exec" | "TryExec"));
-        let mut whole = Vec::new();
-        if !command && let Some((spelling, path, Some(below))) = self.read(text, bases) {
-            let relative = spelling.is_relative();
-            let sure = if relative { Sure::Likely } else { Sure::Certain };
-            let there = self.is_there(&path);
-            // Any text is a relative path; only one that leads to something that is there is taken for one.
-            if !relative || there {
-                whole.push(hit(Within::Value, text.into(), None, &below, &spelling, sure));
-            }
-            // A command line or a list reads as a path as well; what is there decides.
-            if there || (!whole.is_empty() && !text.contains([' ', ';', ':', '='])) {
-                return whole;
-            }
-        }
-        if let Some(hits) = self.within_documents(text, bases, depth) {
-            return hits;
-        }
-        let absolute = Bases { relative_to: None, ..bases.clone() };
-        let fit = |text: &str| match self.read(text, &absolute) {
-            Some((_, path, Some(_))) => PartFit::of_wanted(&self.place_now(&path)),
-            Some((_, path, None)) if path.look_exists() => PartFit::Other,
-            _ => PartFit::No,
-        };
-        // An argument on its own, as an element of a list or with blanks that part nothing: all behind its sign is one path. What is called
-        // something may be parted at blanks.
-        let alone = |from: &usize| !command && (key.is_none() || text[*from..].contains(' '));
-        if let Some(from) = value_of_option(text).filter(alone)
-            && let Some((spelling, path, Some(below))) = self.read(&text[from..], &absolute)
-            && self.is_there(&path)
-        {
-            let whole = Some((text.to_string(), from));
-            return vec![hit(Within::Text, text[from..].to_string(), whole, &below, &spelling, Sure::Certain)];
-        }
-        let list = text.contains(';') || (text.contains(':') && !text.contains(' '));
-        let ways: &[Within] = match (command, list) {
-            (true, _) => &[Within::Command],
-            (false, true) => &[Within::List, Within::Command, Within::Text],
-            (false, false) => &[Within::Command, Within::Text],
-        };
-        // In an entry of a menu one key alone is a command, whose words end at blanks for sure.
-        let words_of = format.filter(|format| *format != Format::Desktop || command);
-        for within in ways {
-            let parts = find_parts(text, *within, words_of, &fit);
-            // A part that is all of the value is the value.
-            if !whole.is_empty() && parts.iter().any(|part| part.range == (0..text.len())) {
-                return whole;
-            }
-            let hits: Vec<Hit> = parts
-                .iter()
-                .filter_map(|part| {
-                    let (spelling, _, below) = self.read(&part.text, &absolute)?;
-                    let whole = (*within == Within::Text).then(|| (text.to_string(), part.range.start));
-                    Some(hit(*within, text[part.range.clone()].to_string(), whole, &below?, &spelling, Sure::Certain))
-                })
-                .collect();
-            if !hits.is_empty() {
-                return hits;
-            }
-        }
-        if whole.is_empty() { self.way(text, bases).into_iter().collect() } else { whole }
-    }
-
-    /// The hits in a text that is a document of its own; `None` if it is none.
-    fn within_documents(&self, text: &str, bases: &Bases, depth: usize) -> Option<Vec<Hit>> {
-        let format = format_within(text)?;
-        if depth >= DEEPEST_WITHIN {
-            return None;
-        }
-        let document = Document::parse(text.as_bytes().to_vec(), format).ok()?;
-        let mut hits = Vec::new();
-        document.leaves(&mut |leaf| {
-            if !self.may_name(&leaf.text) {
-                return;
-            }
-            for mut hit in self.hits(&leaf.text, Some(format), key_of(&leaf.place, leaf.side), bases, depth + 1) {
-                if hit.inside.is_empty() {
-                    hit.side = leaf.side;
-                    hit.written = document.written(&leaf.place, leaf.side).map(str::to_string);
-                }
-                hit.inside.insert(0, Hop { format, location: leaf.place.to_string() });
-                hits.push(hit);
-            }
-        });
-        (!hits.is_empty()).then_some(hits)
     }
 
     /// A link that leads to the path.
@@ -506,13 +380,6 @@ fn key_of(place: &Place, side: Side) -> Option<&str> {
     }
 }
 
-/// Where the value of an option begins, as in `--root=/games/Fen`.
-fn value_of_option(text: &str) -> Option<usize> {
-    let at = text.find('=').filter(|_| text.starts_with('-'))?;
-    let plain = |text: &str| !text.contains(|c: char| c.is_whitespace() || matches!(c, '"' | '\'' | ';'));
-    plain(&text[..at]).then_some(at + 1)
-}
-
 /// A database for its journal, and every other file for itself.
 fn database_of(file: &Path) -> PathBuf {
     let text = file.to_string_lossy();
@@ -525,152 +392,6 @@ fn database_of(file: &Path) -> PathBuf {
         }
     }
     file.into()
-}
-
-/// Bytes by which a file is told to be text or not.
-const START: usize = 4096;
-
-fn start_of(file: &Path) -> Vec<u8> {
-    use std::io::Read;
-    let mut start = vec![0; START];
-    let count = platform::open(file).and_then(|mut open| open.read(&mut start)).unwrap_or(0);
-    start.truncate(count);
-    start
-}
-
-fn is_binary(file: &Path) -> bool {
-    let start = start_of(file);
-    let whole = start.len() < START;
-    // The last character of what was read may be cut in two.
-    let is_text = |cut: usize| Encoding::read(start[..start.len() - cut].to_vec()).is_ok();
-    let cuts = if whole { 1 } else { 4.min(start.len() + 1) };
-    !(0..cuts).any(is_text)
-}
-
-/// Bytes of the largest file that is looked at for a format of bytes.
-const LARGEST_PACKED: u64 = 16 << 20;
-
-/// The format of bytes that a file is in, of which `start` are the first ones.
-fn packed_format(file: &Path, start: &[u8], is_text: bool) -> Option<Format> {
-    if start.is_empty() || (is_text && !has_controls(start) && !packed_is_like_text(start)) {
-        return None;
-    }
-    let length = file.look_meta().ok()?.len();
-    if length > LARGEST_PACKED || !packed_may_begin(start, length) {
-        return None;
-    }
-    packed_format_of(&platform::read(file).ok()?)
-}
-
-fn is_packed(shape: Shape) -> bool {
-    shape.format().is_some_and(Format::is_packed)
-}
-
-/// What a file may be, the likeliest first: by how it begins, then by its name, at last a list of lines.
-pub(crate) fn shapes(file: &Path) -> Vec<Shape> {
-    shapes_tried(file).0
-}
-
-/// The same, and which of them is only tried: a list in brackets may be the head of a section as well.
-fn shapes_tried(file: &Path) -> (Vec<Shape>, Option<Shape>) {
-    let start = start_of(file);
-    if start.starts_with(b"SQLite format 3\0") {
-        return (vec![Shape::Sqlite], None);
-    }
-    let text = (0..4.min(start.len() + 1)).find_map(|cut| Encoding::read(start[..start.len() - cut].to_vec()).ok());
-    if let Some(packed) = packed_format(file, &start, text.is_some()) {
-        return (vec![Shape::Text(packed)], None);
-    }
-    let text = text.map_or_else(String::new, |(_, text)| text);
-    let begun = text.trim_start();
-    let mut all = Vec::new();
-    let mut tried = None;
-    let by_name = Format::of_name(file);
-    // A document in the last column of a row opens no block.
-    let nested = Format::looks_nested(begun) && !is_all_rows(begun);
-    if begun.starts_with("WINE REGISTRY") || begun.starts_with("Windows Registry") || begun.starts_with("REGEDIT4") {
-        all.push(Format::Hive);
-    } else if begun.starts_with('<') {
-        if begun.contains("<key>") {
-            all.push(Format::PropertyList);
-            tried = Some(Shape::Text(Format::PropertyList));
-        }
-        all.push(Format::Xml);
-    } else if begun.starts_with("[Desktop Entry]") {
-        all.push(Format::Desktop);
-    } else if by_name == Format::Json || begun.starts_with('{') {
-        all.extend([Format::Jsonc, Format::JsonLines, Format::Nested]);
-    } else if begun.starts_with('[') {
-        all.push(Format::Jsonc);
-        tried = Some(Shape::Text(Format::Jsonc));
-    }
-    // An ending that many formats have says less than what stands there.
-    if nested && matches!(by_name, Format::Ini | Format::Lines) {
-        all.push(Format::Nested);
-    }
-    if !matches!(by_name, Format::Lines | Format::Json) {
-        all.push(by_name);
-    } else if tried.is_none() && all.is_empty() && looks_like_rows(begun) {
-        all.push(Format::Table);
-        tried = Some(Shape::Text(Format::Table));
-    }
-    let named = |line: &str| {
-        line.split_once(": ").is_some_and(|(name, value)| !name.contains(['/', '\\', ' ']) && !value.trim().is_empty())
-    };
-    let keyed = |line: &&str| line.trim_start().starts_with('[') || line.contains('=') || named(line);
-    if begun.lines().take(20).filter(keyed).count() * 2 > begun.lines().take(20).count() {
-        all.push(Format::Ini);
-    }
-    all.push(Format::Lines);
-    let mut seen = Vec::new();
-    all.retain(|format| {
-        !seen.contains(format) && {
-            seen.push(*format);
-            true
-        }
-    });
-    (all.into_iter().map(Shape::Text).collect(), tried)
-}
-
-/// Whether each of several lines has as many separators of a kind as the first, and more than one; the last may be cut.
-fn is_all_rows(begun: &str) -> bool {
-    let lines: Vec<&str> = begun.lines().filter(|line| !line.trim().is_empty()).collect();
-    let whole = lines.get(..lines.len().saturating_sub(usize::from(!begun.ends_with('\n')))).unwrap_or_default();
-    let alike = |sign: char| {
-        let mut counts = whole.iter().map(|line| line.matches(sign).count());
-        counts.next().is_some_and(|first| first > 1 && counts.all(|count| count == first))
-    };
-    whole.len() > 2 && ['\t', ';', '|', ','].into_iter().any(alike)
-}
-
-/// Whether the first lines have as many separators of a kind as one another, and more than one.
-fn looks_like_rows(begun: &str) -> bool {
-    let lines: Vec<&str> = begun.lines().filter(|line| !line.starts_with('#')).take(3).collect();
-    lines.len() > 1
-        && ['\t', ';', '|', ','].into_iter().any(|sign| {
-            let count = |line: &&str| line.matches(sign).count();
-            lines
-                .first()
-                .is_some_and(|first| count(first) > 1 && first.chars().next().is_some_and(char::is_alphanumeric))
-                && lines.iter().all(|line| line.contains('"') || count(line) == count(&lines[0]))
-        })
-}
-
-/// Whether a file that reads as one is one: the others take nearly any text.
-fn is_strict(shape: Shape) -> bool {
-    is_packed(shape)
-        || matches!(
-            shape,
-            Shape::Text(
-                Format::Json
-                    | Format::Jsonc
-                    | Format::JsonLines
-                    | Format::Xml
-                    | Format::Toml
-                    | Format::Hive
-                    | Format::Nested
-            )
-        )
 }
 
 /// What paths in a file may refer to.

@@ -6,6 +6,7 @@
 mod entry;
 mod files;
 mod find;
+mod formats;
 mod left;
 mod looking;
 mod needle;
@@ -21,7 +22,8 @@ pub use files::usual_places;
 pub(crate) use files::{Gathered, gather};
 pub(crate) use find::WantedFolder;
 pub use find::{ChoiceFault, Find, FindPlace, Followed, Sure, Trace, TracePhase};
-pub(crate) use looking::{bases_near, each_leaf, leaves, may_be_read, shapes};
+pub(crate) use formats::shapes;
+pub(crate) use looking::{bases_near, each_leaf, leaves, may_be_read};
 pub(crate) use needle::{Needle, Needles};
 pub(crate) use residue::{uncovered, whole_place, without_covered};
 pub(crate) use seals::checksum_in;

@@ -4,7 +4,7 @@ fn rows_with_a_document_in_them_are_rows_and_nested_text_with_tabs_is_none() {
     let first = |name: &str, text: &str| {
         let file = folder.path().join(name);
         std::fs::write(&file, text).unwrap();
-        super::looking::shapes(&file).first().map(ToString::to_string).unwrap()
+        super::formats::shapes(&file).first().map(ToString::to_string).unwrap()
     };
     let rows = "code\tat\tmore\nk1\t/a/b c\t{\"v\":1,\"in\":\"/a/b c\"}\nk2\t/a/d\t{\"v\":1,\"in\":\"/a/d\"}\n";
     assert_eq!(first("rows.txt", rows), "table");

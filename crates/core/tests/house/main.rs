@@ -95,6 +95,33 @@ fn in_the_app_no_room_knows_one_that_stands_behind_it_and_no_files_know_each_oth
     assert!(circles.is_empty(), "{circles:#?}");
 }
 
+/// Lines that a file may have; tests are told apart, and what is one table.
+const LONGEST_FILE: usize = 500;
+
+#[test]
+fn every_source_file_is_one_room_and_no_house() {
+    let mut long = Vec::new();
+    let mut seen = 0;
+    for folder in ["core", "app", "charts", "harbor", "fuzz"] {
+        let top = Path::new(env!("CARGO_MANIFEST_DIR")).join("..").join(folder).join("src");
+        let mut folders = vec![top];
+        while let Some(folder) = folders.pop() {
+            for entry in std::fs::read_dir(&folder).unwrap() {
+                let path = entry.unwrap().path();
+                if path.is_dir() {
+                    folders.push(path);
+                } else if path.extension().is_some_and(|end| end == "rs") && !path.ends_with("tests.rs") {
+                    let lines = std::fs::read_to_string(&path).unwrap().lines().count();
+                    seen += 1;
+                    long.extend((lines > LONGEST_FILE).then(|| format!("{}: {lines}", path.display())));
+                }
+            }
+        }
+    }
+    assert!(seen > 300, "only {seen} files");
+    assert!(long.is_empty(), "{}", long.join("\n"));
+}
+
 #[test]
 fn who_prints_is_the_command_line_alone() {
     let printing = ["println!", "print!", "stdout()"];

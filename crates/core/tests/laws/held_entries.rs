@@ -75,9 +75,42 @@ impl World {
         ["swift/games", "swift/more", "newhold/games"].map(|path| self.top.join("drives").join(path))
     }
 
+    /// A library as a dictionary of a property list.
+    fn dictionary(&self, path: &str, games: &[usize], (sum, count): (usize, usize)) -> String {
+        let size = |n: &usize| Self::size(*n);
+        let place = |n: usize| if self.way.whole { format!("{path}/{}", GAMES[n].1) } else { GAMES[n].1.to_string() };
+        let game = |n: &usize| {
+            let (code, _, title) = GAMES[*n];
+            let title = title.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
+            format!(
+                "\n        <dict>\n          <key>code</key><string>{code}</string>\n          \
+                 <key>title</key><string>{title}</string>\n          <key>at</key><string>{}</string>\n          \
+                 <key>size</key><integer>{}</integer>\n        </dict>",
+                place(*n),
+                size(n)
+            )
+        };
+        let all: String = games.iter().map(game).collect();
+        let counts = if self.way.counts {
+            format!(
+                "\n      <key>bytes</key><integer>{sum}</integer>\n      <key>count</key><integer>{count}</integer>"
+            )
+        } else {
+            String::new()
+        };
+        format!(
+            "\n    <dict>\n      <key>path</key><string>{path}</string>{counts}\n      \
+             <key>games</key>\n      <array>{all}\n      </array>\n    </dict>"
+        )
+    }
+
+    fn size(n: usize) -> usize {
+        9000 + n + format!("#!/bin/sh\n# {n}\n").len()
+    }
+
     fn text(&self, order: &Order) -> String {
         let way = self.way;
-        let size = |n: &usize| 9000 + n + format!("#!/bin/sh\n# {n}\n").len();
+        let size = |n: &usize| Self::size(*n);
         let paths = self.libraries().map(|path| path.to_str().unwrap().to_string());
         let library = |nth: usize| {
             let games = &order[nth];
@@ -122,31 +155,7 @@ impl World {
                     let counts = if way.counts { format!(" bytes=\"{sum}\" count=\"{count}\"") } else { String::new() };
                     format!("\n  <library path=\"{path}\"{counts}>{all}\n  </library>")
                 }
-                "plist" => {
-                    let game = |n: &usize| {
-                        let (code, _, title) = GAMES[*n];
-                        let title = title.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;");
-                        format!(
-                            "\n        <dict>\n          <key>code</key><string>{code}</string>\n          \
-                             <key>title</key><string>{title}</string>\n          <key>at</key><string>{}</string>\n          \
-                             <key>size</key><integer>{}</integer>\n        </dict>",
-                            place(*n),
-                            size(n)
-                        )
-                    };
-                    let all: String = games.iter().map(game).collect();
-                    let counts = if way.counts {
-                        format!(
-                            "\n      <key>bytes</key><integer>{sum}</integer>\n      <key>count</key><integer>{count}</integer>"
-                        )
-                    } else {
-                        String::new()
-                    };
-                    format!(
-                        "\n    <dict>\n      <key>path</key><string>{path}</string>{counts}\n      \
-                         <key>games</key>\n      <array>{all}\n      </array>\n    </dict>"
-                    )
-                }
+                "plist" => self.dictionary(path, games, (sum, count)),
                 "yaml" => {
                     let game = |n: &usize| {
                         let (code, _, title) = GAMES[*n];

@@ -1,4 +1,5 @@
 use super::*;
+use crate::record::Side;
 use std::fs;
 
 const SOUND: &str = r#"format = 1

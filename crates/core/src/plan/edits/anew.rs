@@ -5,7 +5,8 @@
 
 use std::path::{Path, PathBuf};
 
-use super::rewrites::{MakeLetters, Target, Unchangeable, edits};
+use super::rewrites::{MakeLetters, Target, edits};
+use super::unchangeable::Unchangeable;
 use crate::item::PlannedItem;
 use crate::launcher::{FoundGame, FoundLauncher, load_profiles, read_launcher_supposing};
 use crate::record::{Edit, EditError, FileChange, Files, Mood, Spelling};

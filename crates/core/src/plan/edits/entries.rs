@@ -2,7 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
-use super::rewrites::{Target, entry_rewrites, quoted_in};
+use super::register::quoted_in;
+use super::rewrites::{Target, entry_rewrites};
 use crate::launcher::{FoundGame, FoundLauncher};
 use crate::record::{
     Document, Edit, Entering, Format, Place, Rewrite, Shape, Side, Source, Step, Total, Values, joined,

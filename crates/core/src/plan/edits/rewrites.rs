@@ -1,17 +1,18 @@
 //! The edits that repoint a game.
 
+mod texts;
+
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use crate::launcher::{FoundGame, FoundLauncher, Libraries, Record, base_in, base_of};
+use super::register::{libraries_file, next_number, register, stands_alone, written_like_others};
+use super::unchangeable::Unchangeable;
+use crate::launcher::{FoundGame, FoundLauncher, Record};
 use crate::platform::Look;
-use crate::record::{
-    Bases, Edit, Following, Format, Letters, PartFit, Place, Rewrite, Shape, Side, Source, Spelling, SpellingError,
-    Step, Total, Values, find_parts, numbered, write_part,
-};
+use crate::record::{Bases, Edit, Following, Format, Place, Rewrite, Shape, Side, Source, Spelling, Total, Values};
 use crate::site::Site;
 
 /// Where a game goes, in the words of its launcher.
@@ -34,31 +35,6 @@ pub enum MakeLetters {
     /// A haul that needs one is stopped.
     #[default]
     No,
-}
-
-/// Why a game's records cannot be repointed.
-#[derive(Debug)]
-pub(crate) enum Unchangeable {
-    /// A drive letter is missing; one that is free.
-    NoLetter { prefix: PathBuf, path: PathBuf, free: Option<char> },
-    /// Anything else, in a sentence.
-    Because(String),
-}
-
-impl Unchangeable {
-    /// The same as a sentence, where no letter can be made.
-    pub fn why(self) -> String {
-        match self {
-            Self::NoLetter { path, .. } => format!("no drive letter points to {}", path.display()),
-            Self::Because(why) => why,
-        }
-    }
-}
-
-impl From<String> for Unchangeable {
-    fn from(why: String) -> Self {
-        Self::Because(why)
-    }
 }
 
 /// The edits of a game, and the drive letters that they make.
@@ -399,102 +375,6 @@ impl Writing<'_> {
             shape => Edit::Replace { file, format: shape.format(), rewrite },
         }
     }
-
-    /// What a record is to say; `None` if it says that already.
-    fn new_text(&mut self, record: &Record, new_file: &Path) -> Result<Option<String>, Unchangeable> {
-        let values = match &record.tail {
-            Some(tail) => self.new.clone().with("tail", tail),
-            None => self.new.clone(),
-        };
-        let says = record.meaning.fill(&values).map_err(|e| e.to_string())?;
-        let new = if record.meaning.base().is_some() {
-            self.spelled(record, new_file, Path::new(&says))?
-        } else {
-            let before = record.meaning.fill(&self.old).unwrap_or_default();
-            // A name in letters of another case that stays the same name stays as it is.
-            if before == says { record.text.clone() } else { says }
-        };
-        Ok((new != record.text).then_some(new))
-    }
-
-    fn rewrite(&mut self, record: &Record, new_file: &Path) -> Result<Option<Rewrite>, Unchangeable> {
-        let (old, new) = if let Some((whole, start)) = &record.whole {
-            // All that changes in one text changes at once, with the first of its parts.
-            let game = self.game;
-            let in_file = self.texts.get(&(record.file.as_path(), record.location.as_str()));
-            let there = in_file.into_iter().flatten().map(|n| &game.records[*n]);
-            let mut parts: Vec<&Record> = there.filter(|other| is_leaf_of(other, record)).collect();
-            parts.sort_by_key(|part| part.whole.as_ref().map(|(_, start)| *start));
-            parts.dedup_by_key(|part| part.whole.as_ref().map(|(_, start)| *start));
-            let is_first = parts.first().is_none_or(|first| first.whole.as_ref().map(|(_, at)| at) == Some(start));
-            if !is_first {
-                return Ok(None);
-            }
-            let mut after = whole.clone();
-            for part in parts.iter().rev() {
-                let Some((_, at)) = &part.whole else { continue };
-                // This one may have another tail than the survey's.
-                let part = if at == start { record } else { part };
-                if let Some(new) = self.new_text(part, new_file)? {
-                    after.replace_range(*at..at + part.text.len(), &new);
-                }
-            }
-            if after == *whole {
-                return Ok(None);
-            }
-            (whole.clone(), after)
-        } else {
-            let Some(new) = self.new_text(record, new_file)? else { return Ok(None) };
-            (record.text.clone(), new)
-        };
-        Ok(Some(Rewrite {
-            location: record.location.clone(),
-            inside: record.inside.clone(),
-            side: record.side,
-            within: record.within,
-            old,
-            new,
-            written: [record.written.clone(), None],
-        }))
-    }
-
-    /// Writes a path as the record spells it; makes a drive letter if one is missing and may be made.
-    fn spelled(&mut self, record: &Record, new_file: &Path, path: &Path) -> Result<String, Unchangeable> {
-        let because = |why: &dyn std::fmt::Display| Unchangeable::Because(format!("{}: {why}", record.file.display()));
-        let format = record.inside.last().map_or(record.shape.format(), |hop| Some(hop.format));
-        let parts = find_parts(&record.text, record.within, format, &|_| PartFit::There);
-        let part = parts.into_iter().next().ok_or_else(|| because(&"its path can't be found again"))?;
-        let old_bases = base_of(&self.bases, record.relative_to.as_ref(), &record.file, &self.old);
-        let (spelling, _) = Spelling::read(&part.text, &old_bases).map_err(|e| because(&e))?;
-        // A letter may have to be made in each layer.
-        for _ in 0..=self.bases.letters.len() {
-            // In whatever file it is to stand, it is written as the one it stands in has it.
-            let seen = self.bases.seen_from(&record.file).into_owned();
-            let bases = base_in(&seen, record.relative_to.as_ref(), new_file, &self.new);
-            match spelling.write(path, &bases) {
-                Ok(written) => {
-                    let part = write_part(&record.text, &part, &written.0, record.within, format);
-                    return part.ok_or_else(|| because(&format!("{} can't be written there", written.0)));
-                }
-                Err(SpellingError::NoLetter { path, prefix }) => self.make_letter(path, prefix)?,
-                Err(error) => return Err(because(&error)),
-            }
-        }
-        Err(because(&"no drive letter points to it"))
-    }
-
-    fn make_letter(&mut self, path: PathBuf, prefix: PathBuf) -> Result<(), Unchangeable> {
-        let layer = self.bases.letters.iter_mut().find(|layer| layer.prefix() == prefix);
-        let free = layer.as_ref().and_then(|layer| layer.free());
-        match (layer, free, self.target.letters) {
-            (Some(layer), Some((letter, link)), MakeLetters::Yes) => {
-                *layer = layer.with(letter, self.target.root);
-                self.made.push(Edit::Link { link, old: None, new: Some(self.target.root.into()) });
-                Ok(())
-            }
-            (_, free, _) => Err(Unchangeable::NoLetter { prefix, path, free: free.map(|(letter, _)| letter) }),
-        }
-    }
 }
 
 /// Records that are parts of texts, by file and place.
@@ -569,170 +449,4 @@ pub(crate) fn make_known(
         id: None,
     };
     Ok((!list_file.look_exists()).then_some(edit))
-}
-
-/// The number that a new library gets: the next one after those that are listed, and after those that earlier items of its haul make known;
-/// and what that makes of the names that differ by such a number.
-fn next_number(
-    found: &FoundLauncher,
-    (file, source): (&Path, &Source),
-    library: &Path,
-    earlier: &[Edit],
-) -> Result<(u64, String), String> {
-    let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
-    let by_field = libraries.id.as_deref().filter(|id| *id != "key");
-    let called = |place: &Place| match (by_field, place.0.last()) {
-        (Some(id), _) => source.below(place, id),
-        (None, Some(Step::Name(name))) => Some(name.clone()),
-        // Among other things the place of a new one is not the next after the last of them.
-        (None, Some(Step::Index(nth))) if libraries.entries.is_none() => Some(nth.to_string()),
-        (None, _) => None,
-    };
-    let entries = libraries.entries_in(source).map_err(|e| e.to_string())?;
-    let names: Option<Vec<String>> = entries.iter().map(called).collect();
-    let names = names.unwrap_or_default();
-    let parts: Option<Vec<(&str, u64, &str)>> = names.iter().map(|name| numbered(name)).collect();
-    let alike =
-        |parts: &Vec<(&str, u64, &str)>| parts.windows(2).all(|two| (two[0].0, two[0].2) == (two[1].0, two[1].2));
-    let numbers = parts.filter(|parts| !parts.is_empty() && alike(parts));
-    let numbers = numbers.ok_or("its libraries aren't numbered in a row, so a new one can't get the next number")?;
-    let (before_it, behind_it) = (numbers[0].0, numbers[0].2);
-    let mut before: Vec<&Path> = Vec::new();
-    for edit in earlier {
-        if let Edit::Register { file: other, library: Some(other_library), listed: false, .. } = edit
-            && other == file
-            && !before.contains(&other_library.as_path())
-        {
-            before.push(other_library);
-        }
-    }
-    let nth = before.iter().position(|known| *known == library).unwrap_or(before.len());
-    let last = numbers.iter().map(|(_, number, _)| *number).max().unwrap_or_default();
-    let next = last + 1 + nth as u64;
-    Ok((next, format!("{before_it}{next}{behind_it}")))
-}
-
-/// A library as the list spells the last one of which it says the place; in a list that says none, plainly.
-fn written_like_others(
-    libraries: &Libraries,
-    source: &Source,
-    library: &Path,
-    bases: &Bases,
-) -> Result<String, Unchangeable> {
-    let entries = libraries.entries_in(source).map_err(|e| e.to_string())?;
-    let said = entries.into_iter().rev();
-    let mut said = said.filter_map(|entry| Spelling::read(&source.below(&entry, &libraries.path)?, bases).ok());
-    let Some((spelling, _)) = said.next() else {
-        let plain = library.to_str().map(str::to_string);
-        return Ok(plain.ok_or_else(|| format!("{} is not text", library.display()))?);
-    };
-    match spelling.write(library, bases) {
-        Ok(written) => Ok(written.0),
-        Err(SpellingError::NoLetter { path, prefix }) => {
-            let free = bases.letters.iter().find(|layer| layer.prefix() == prefix).and_then(Letters::free);
-            Err(Unchangeable::NoLetter { prefix, path, free: free.map(|(letter, _)| letter) })
-        }
-        Err(error) => Err(error.to_string().into()),
-    }
-}
-
-/// The edit that lists a new library, and makes its own file.
-pub(crate) fn register(
-    site: &Site,
-    found: &FoundLauncher,
-    bases: &Bases,
-    (library, list_file): (&Path, &Path),
-    earlier: &[Edit],
-) -> Result<Edit, Unchangeable> {
-    let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries".to_string())?;
-    let (file, source, shape) = libraries_file(site, found)?;
-    // A row of a database is said as a JSON object.
-    let format = match shape {
-        Shape::Sqlite => Format::Json,
-        _ => shape.format().ok_or("a link lists no libraries".to_string())?,
-    };
-    stands_alone(&source, &source.find_one(&libraries.list).map_err(|e| e.to_string())?, &file)?;
-    let entry = libraries.new_entry.as_ref().ok_or("the profile has no entry for a new library".to_string())?;
-    let mut entry = entry.clone();
-    if entry.contains("{nr}") {
-        let (next, _) = next_number(found, (&file, &source), library, earlier)?;
-        entry = entry.replace("{nr}", &next.to_string());
-    }
-    let bases = bases.seen_from(&file);
-    let written = written_like_others(libraries, &source, library, &bases)?;
-    let plain = library.to_string_lossy();
-    // An entry may have a part of the spelling itself, and its own quotes: it has to say what the others would, or lead there.
-    let texts = [written.as_str(), &plain];
-    let ways = texts.iter().flat_map(|text| quoted_ways(format, text).into_iter().map(|way| (*text, way)));
-    let says = |entry: &str| -> Option<String> {
-        let value = match &source {
-            Source::Text(document) => {
-                let list = document.find_one(&libraries.list).ok()?;
-                document.read_entry(&list, entry).ok()?.1
-            }
-            Source::Tables(_) => serde_json::from_str(entry).ok()?,
-            Source::Link(_) => return None,
-        };
-        let place = crate::record::find_in(&value, &libraries.path).ok()?.into_iter().next()?;
-        place.of(&value)?.as_str().map(str::to_string)
-    };
-    let leads = |text: &str| Spelling::read(text, &bases).is_ok_and(|(_, path)| path == library);
-    let mut fitting = ways.filter_map(|(text, way)| {
-        let entry = entry.replace("{library}", &way);
-        let says = says(&entry)?;
-        (says == text || leads(&says)).then_some((says != written, entry))
-    });
-    let exact = fitting.clone().find(|(other, _)| !other).or_else(|| fitting.next());
-    let (_, entry) =
-        exact.ok_or_else(|| format!("{} can't be listed as a library in {}", library.display(), file.display()))?;
-    let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
-    let (list, path) = (libraries.list.clone(), Some(libraries.path.clone()));
-    let id = libraries.id.clone().filter(|id| id != "key");
-    Ok(Edit::Register { file, format, list, entry, path, made, listed: false, library: Some(library.into()), id })
-}
-
-/// Refuses what would change a list within a text: only what its entries say is changed there.
-fn stands_alone(source: &Source, place: &Place, file: &Path) -> Result<(), String> {
-    match source.split(place) {
-        None => Ok(()),
-        Some((text, _)) => {
-            Err(format!("{}: the list is part of the text at {text}, and entries of it stay in it", file.display()))
-        }
-    }
-}
-
-/// The file that lists a launcher's libraries.
-fn libraries_file(site: &Site, found: &FoundLauncher) -> Result<(PathBuf, Source, Shape), String> {
-    let libraries = found.profile.libraries.as_ref().ok_or("this launcher has no libraries")?;
-    let file = PathBuf::from(libraries.file.fill(&found.values(site)).map_err(|e| e.to_string())?);
-    let shape = libraries.shape.unwrap_or_else(|| Shape::of_name(&file));
-    let source = Source::read(&file, shape).map_err(|e| e.to_string())?;
-    Ok((file, source, shape))
-}
-
-/// The ways in which a text may stand in an entry of a format, the likeliest first: what is around it decides.
-fn quoted_ways(format: Format, text: &str) -> Vec<String> {
-    let mut ways = vec![quoted_in(format, text), text.to_string(), text.replace('\'', "''")];
-    if format == Format::PropertyList {
-        ways.insert(0, text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;"));
-    }
-    // What stands in quotes of a table has them twice.
-    ways.push(format!("\"{}\"", text.replace('"', "\"\"")));
-    ways.push(quoted_in(Format::Json, text));
-    // What stands without quotes may need them.
-    ways.push(format!("\"{}\"", quoted_in(Format::Json, text)));
-    ways.dedup();
-    ways
-}
-
-/// A path as it stands between quotes in a format.
-pub(crate) fn quoted_in(format: Format, path: &str) -> String {
-    if format == Format::Xml {
-        path.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;").replace('\'', "&apos;")
-    } else if !matches!(format, Format::Json | Format::Jsonc | Format::JsonLines | Format::Toml | Format::Yaml) {
-        path.to_string()
-    } else {
-        let path = serde_json::Value::String(path.into()).to_string();
-        path[1..path.len() - 1].to_string()
-    }
 }

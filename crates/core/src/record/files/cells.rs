@@ -3,10 +3,11 @@
 use super::super::cell::Cell;
 use super::super::content::Content;
 use super::super::database;
-use super::super::document::{DocumentError, find_in};
 use super::super::edit::{EditError, Mood, Rewrite, changed, in_file};
+use super::super::fault::DocumentError;
 use super::super::place::{Place, Step};
 use super::super::rewriting::new_text;
+use super::super::selectors::find_in;
 use super::{Files, Made};
 use serde_json::Value;
 use std::io;

@@ -1,9 +1,11 @@
 //! Entries that come into files, leave them, or travel from one to another.
 
-use super::super::document::{Document, DocumentError, find_in};
+use super::super::document::Document;
 use super::super::edit::{EditError, Entering, Mood, Rewrite, Total, changed, in_file};
+use super::super::fault::DocumentError;
 use super::super::place::{Place, Side, Step};
 use super::super::rewriting::rewritten;
+use super::super::selectors::find_in;
 use super::{Files, Made, text_of};
 use crate::record::formats::Format;
 use std::path::Path;

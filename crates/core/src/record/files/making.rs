@@ -1,10 +1,11 @@
 //! Edits made one after another in what files hold, as far as they can be.
 
 use super::super::content::Content;
-use super::super::document::{Document, NewValue, find_in};
+use super::super::document::{Document, NewValue};
 use super::super::edit::{Edit, EditError, Following, Hop, Mood, Rewrite, changed, in_file};
 use super::super::place::{Place, Side};
 use super::super::rewriting::{new_text, rewritten};
+use super::super::selectors::find_in;
 use super::cells::text_at;
 use super::entries::{Travel, entry_like, is_known, is_taken};
 use super::{Files, Made, Slot};

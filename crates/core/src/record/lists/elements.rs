@@ -1,6 +1,7 @@
 //! Entries that are elements of XML.
 
-use super::super::document::{Document, DocumentError};
+use super::super::document::Document;
+use super::super::fault::DocumentError;
 use super::super::place::{Place, Step};
 use crate::record::formats::Format;
 use serde_json::Value;

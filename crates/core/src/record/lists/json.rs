@@ -1,6 +1,7 @@
 //! Entries of lists and objects in JSON.
 
-use super::super::document::{Document, DocumentError};
+use super::super::document::Document;
+use super::super::fault::DocumentError;
 use super::super::formats::json_quoted;
 use super::super::place::{Place, Side, Step};
 use super::elements::step_of;

@@ -1,6 +1,7 @@
 //! Entries that are sections of a text, or keys of a registry.
 
-use super::super::document::{Document, DocumentError, Spans};
+use super::super::document::{Document, Spans};
+use super::super::fault::DocumentError;
 use super::super::place::{Place, Step};
 use crate::record::formats::Format;
 

@@ -5,10 +5,11 @@
 
 mod data;
 mod links;
+mod listed;
 mod look;
 mod shortcuts;
 mod values;
 
-pub use data::{ListedData, list_file, list_text, read_list};
+pub use listed::{ListedData, list_file, list_text, read_list};
 pub(crate) use look::look_around;
 pub use values::{DataSource, Scope, SeenLink, Shortcut, UserData, Way};
