@@ -13,6 +13,7 @@ use super::list::{Entry, GameList, ListAt};
 use super::new_entry::new_entry;
 use super::pattern::PatternStep;
 use super::roles::Roles;
+use crate::checksums::measure;
 use crate::record::step_text;
 use crate::record::{Format, HeldPart, LibrarySays, Place, Side, Source, Step};
 
@@ -199,6 +200,12 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
             }
         }
     }
+    let not_understood =
+        places.iter().filter(|place| !holding.parts.iter().any(|part| place.starts_with(&part.selector)));
+    let numbers = not_understood.filter_map(|selector| values.iter().map(|value| number_at(value, selector)).collect());
+    if says_bytes_on_disk(&numbers.collect::<Vec<_>>(), &here) {
+        return Err(doubt());
+    }
     // A sum is of one thing.
     if holding.claim.is_some() && holding.parts.iter().any(|part| part.bytes.is_some()) {
         return Err(doubt());
@@ -219,6 +226,24 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
         (true, false) => Err(Doubt::MayCount { file: file.into(), selectors: chance }),
         (false, _) => Err(doubt()),
     }
+}
+
+/// Whether a number of each library is the bytes of its games as they lie there, which no entry of a game says: nobody here could keep it true.
+fn says_bytes_on_disk(numbers: &[Vec<u64>], here: &[Vec<&Entry>]) -> bool {
+    let may_be = |says: &&Vec<u64>| {
+        says.iter().zip(here).all(|(says, here)| if here.is_empty() { *says == 0 } else { *says >= NO_CHANCE })
+    };
+    // Folders are measured where a number may be that alone.
+    if !numbers.iter().any(|says| may_be(&says)) {
+        return false;
+    }
+    let sizes = here.iter().map(|here| {
+        let sizes = here.iter().filter_map(|entry| entry.dir.as_deref()).map(measure);
+        sizes.fold([0, 0], |[read, taken], size| [read + size.apparent.count(), taken + size.on_disk.count()])
+    });
+    let sizes: Vec<[u64; 2]> = sizes.collect();
+    let are = |says: &Vec<u64>, nth: usize| says.iter().eq(sizes.iter().map(|both| &both[nth]));
+    numbers.iter().filter(may_be).any(|says| are(says, 0) || are(says, 1))
 }
 
 /// The part that names games, and where in its elements or members, whose numbers make these sums.

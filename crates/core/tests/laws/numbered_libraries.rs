@@ -786,3 +786,31 @@ fn a_launcher_that_may_count_its_libraries_or_says_bytes_of_them_is_given_no_new
         assert!(!plan(&site, &found, &draft, Policy::Hold).blocked(), "{what}");
     }
 }
+
+/// The bytes of the files in a folder.
+fn bytes_in(folder: &Path) -> u64 {
+    let entries = fs::read_dir(folder).into_iter().flatten().flatten();
+    entries
+        .map(|entry| if entry.path().is_dir() { bytes_in(&entry.path()) } else { entry.metadata().unwrap().len() })
+        .sum()
+}
+
+#[test]
+fn a_launcher_whose_libraries_say_the_bytes_of_games_that_say_none_is_not_learned() {
+    let write: Writer = |home, libraries, of| {
+        let shelf = |(nth, (_, at)): (usize, &(i64, PathBuf))| {
+            let games = (0..of.len()).filter(|n| of[*n] == nth);
+            let bytes: u64 = games.map(|n| bytes_in(&at.join(GAMES[n]))).sum();
+            format!("    {{\"at\": {}, \"used\": {bytes}}}", path_text(at))
+        };
+        let shelves: Vec<String> = libraries.iter().enumerate().map(shelf).collect();
+        put_both(home, &shelves.join(",\n"), &json_games_by_path(libraries, of));
+    };
+    let shape: &'static Shape = Box::leak(Box::new(Shape { what: "JSON, by path", first: 1, write }));
+    let world = World::new(shape);
+    (write)(&world.home, &[world.library(0), world.library(1)], &[0, 1, 0, 1]);
+    let text = fs::read_to_string(world.home.join("shelves.json")).unwrap();
+    assert!(!text.contains("\"used\": 0"), "{text}");
+    let launcher = learn(&Site::of_world(&world.top).unwrap(), &[], &[], &|_| {}).launchers.remove(0);
+    assert!(launcher.doubt.is_some(), "{}", launcher.profile);
+}
