@@ -227,6 +227,9 @@ fn read(site: &Site, game: &GameId) -> Option<KeptChecksums> {
 
 /// The newest checksums that are kept of a game where it lies now: one that a person had taken, or that of the haul that brought it
 /// there.
+///
+/// # Errors
+/// What the database or the system said.
 pub fn kept_checksums(
     site: &Site,
     journal: &Journal,

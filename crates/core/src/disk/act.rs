@@ -100,6 +100,9 @@ impl Act<'_> {
 /// Stands before and behind every act of a [`super::Disk`].
 pub trait Gate: Send + Sync + fmt::Debug {
     /// Lets the act through, or fails it before anything has happened.
+    ///
+    /// # Errors
+    /// What the act shall fail with.
     fn before(&self, act: &Act<'_>) -> io::Result<()>;
     /// Hears that the act has happened.
     fn after(&self, act: &Act<'_>) {

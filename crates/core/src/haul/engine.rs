@@ -83,6 +83,9 @@ impl<'a> Haul<'a> {
     }
 
     /// Takes up a haul that the journal knows.
+    ///
+    /// # Errors
+    /// [`HaulError`] where there is no such haul, or the journal can't be read.
     pub fn of(site: &'a Site, journal: &'a Journal, id: HaulId) -> Result<Self, HaulError> {
         let row = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("no haul has the number {id}")))?;
         Ok(Self { site, journal, id, policy: row.policy, in_doubt: false, patience: PATIENCE })

@@ -1,5 +1,7 @@
 //! What the journal holds, read: hauls, items, checksums and the log. Reading takes no lock and changes nothing.
 
+#![expect(clippy::missing_errors_doc, reason = "each fails as the database does")]
+
 use super::codec::{among, file_entry, numbers, path_of, planned_of, stretch};
 use super::error::VERSION;
 use super::error::{JournalError, Journaled};

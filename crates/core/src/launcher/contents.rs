@@ -216,6 +216,9 @@ impl ContentList {
     /// Reads the content list of a game; `None` if its launcher's profile knows no such lists or the file doesn't exist.
     ///
     /// `values` must say `home`, `library` and `id` where the profile's template asks for them.
+    ///
+    /// # Errors
+    /// [`ContentsError`] of a list that is there and can't be read; of one that isn't there nothing is given.
     pub fn read(profile: &Profile, values: &Values) -> Result<Option<Self>, ContentsError> {
         let Some(contents) = &profile.contents else { return Ok(None) };
         let file = PathBuf::from(contents.file.fill(values).map_err(ContentsError::Meaning)?);

@@ -150,6 +150,9 @@ impl Profile {
     }
 
     /// Reads a profile from the text of `file`.
+    ///
+    /// # Errors
+    /// [`ProfileError`] with the line that is wrong.
     pub fn parse(text: &str, file: &Path) -> Result<Self, ProfileError> {
         let unsound = |what: String| ProfileError::Unsound { file: file.into(), what };
         let profile: Self = toml::from_str(text).map_err(|e| unsound(e.to_string()))?;

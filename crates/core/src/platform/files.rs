@@ -3,6 +3,8 @@
 //! Promises: opening never follows a link at the last name and never waits for a pipe; making never writes into what is there; what is
 //! said to be flushed is durable when the call returns, as far as the drive tells the truth; nothing is removed but the one name that is
 //! given.
+
+#![expect(clippy::missing_errors_doc, reason = "each fails with what the system said")]
 #![expect(clippy::disallowed_methods, reason = "the disk's acts end here")]
 
 use std::ffi::OsStr;

@@ -206,6 +206,9 @@ impl Document {
     }
 
     /// Finds all places that a JSONPath selects.
+    ///
+    /// # Errors
+    /// [`DocumentError::Selector`] of what is no JSONPath, or of one that would take too long.
     pub fn find(&self, selector: &str) -> Result<Vec<Place>, DocumentError> {
         if let Some(place) = Place::read(selector) {
             return Ok(self.node(&place).map(|_| place).into_iter().collect());
@@ -217,6 +220,9 @@ impl Document {
     }
 
     /// Finds the one place that a JSONPath selects.
+    ///
+    /// # Errors
+    /// The same, and [`DocumentError::NotOne`] of none or several.
     pub fn find_one(&self, selector: &str) -> Result<Place, DocumentError> {
         let mut places = self.find(selector)?;
         match places.len() {

@@ -326,6 +326,9 @@ impl Document {
     }
 
     /// Takes one entry out of a list and gives the new document.
+    ///
+    /// # Errors
+    /// [`DocumentError::WrongKind`] of what is no list, or of an entry that can't be taken out of it.
     pub fn remove(&self, list: &Place, nth: usize) -> Result<Vec<u8>, DocumentError> {
         match self.format() {
             Format::Json | Format::Jsonc | Format::JsonLines => self.remove_json(list, nth),
@@ -343,6 +346,9 @@ impl Document {
     }
 
     /// Puts one entry of a list at another number and gives the new document.
+    ///
+    /// # Errors
+    /// [`DocumentError::WrongKind`] of what is no list, or of a number that it doesn't have.
     pub fn put_at(&self, list: &Place, nth: usize, to: usize) -> Result<Vec<u8>, DocumentError> {
         let wrong = || DocumentError::WrongKind { place: list.to_string() };
         let (_, children) = self.child_spans(list).ok_or_else(wrong)?;
@@ -370,6 +376,9 @@ impl Document {
     }
 
     /// The text of the value that a JSONPath finds below a place, if it finds one.
+    ///
+    /// # Errors
+    /// [`DocumentError::Selector`] of what is no JSONPath.
     pub fn below(&self, place: &Place, selector: &str) -> Result<Option<String>, DocumentError> {
         let whole = format!("{place}{}", selector.strip_prefix('$').unwrap_or(selector));
         Ok(self.find(&whole)?.first().and_then(|place| self.leaf(place, Side::Value)))

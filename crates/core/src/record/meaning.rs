@@ -144,6 +144,9 @@ impl Meaning {
     }
 
     /// Fills every name.
+    ///
+    /// # Errors
+    /// [`MeaningError`] of a value that isn't known.
     pub fn fill(&self, values: &Values) -> Result<String, MeaningError> {
         let piece = |piece: &TemplatePiece| match piece {
             TemplatePiece::Plain(text) => Ok(text.clone()),
@@ -156,6 +159,9 @@ impl Meaning {
 
     /// Fills every name with its value as text inside a quoted string of a JSONPath or of JSON; outside of quotes only a number or a word
     /// can stand.
+    ///
+    /// # Errors
+    /// [`MeaningError`] of a value that isn't known.
     pub fn fill_quoted(&self, values: &Values) -> Result<String, MeaningError> {
         let (mut out, mut quote, mut escaped) = (String::new(), None, false);
         for piece in &self.0 {

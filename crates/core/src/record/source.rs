@@ -140,6 +140,9 @@ impl Source {
     }
 
     /// Finds all places that a JSONPath selects.
+    ///
+    /// # Errors
+    /// [`DocumentError::Selector`] of what is no JSONPath, or of one that would take too long.
     pub fn find(&self, selector: &str) -> Result<Vec<Place>, DocumentError> {
         match self {
             Self::Text(document) => {
@@ -155,6 +158,9 @@ impl Source {
     }
 
     /// Finds the one place that a JSONPath selects.
+    ///
+    /// # Errors
+    /// The same, and [`DocumentError::NotOne`] of none or several.
     pub fn find_one(&self, selector: &str) -> Result<Place, DocumentError> {
         let mut places = self.find(selector)?;
         match places.len() {

@@ -109,6 +109,9 @@ pub struct Spelling {
 
 impl Spelling {
     /// Reads a written path: its spelling, and the place on disk, without `.` and doubled slashes; `..` stays.
+    ///
+    /// # Errors
+    /// [`SpellingError`] of a text that is no path, or whose letter or variable leads nowhere or to several places.
     pub fn read(written: &str, bases: &Bases) -> Result<(Self, PathBuf), SpellingError> {
         let not_a_path = || SpellingError::NotAPath(written.into());
         if written.is_empty() || written.contains(['\0', '\n', '\r']) {

@@ -87,6 +87,9 @@ pub fn make(folder: &Path, seed: u64, scale: Scale) -> Result<()> {
 }
 
 /// Makes a world as [`make`] does; `report` hears how many games are made, and how many there will be.
+///
+/// # Errors
+/// What the system said; the folder may hold a part of the world then.
 pub fn make_and_tell(folder: &Path, seed: u64, scale: Scale, report: &dyn Fn(usize, usize)) -> Result<()> {
     if folder.read_dir().is_ok_and(|mut entries| entries.next().is_some()) {
         return Err(WorldError::InTheWay(folder.into()));
@@ -114,6 +117,9 @@ pub fn make_and_tell(folder: &Path, seed: u64, scale: Scale, report: &dyn Fn(usi
 }
 
 /// Removes a world that [`make`] made, and nothing else.
+///
+/// # Errors
+/// What the system said; what it could not remove is left.
 pub fn remove(folder: &Path) -> Result<()> {
     if !is_there(folder) {
         return Err(WorldError::InTheWay(folder.into()));

@@ -71,6 +71,9 @@ fn prove_item(
 }
 
 /// Proves every item of a haul that is at its new place, by reading every byte.
+///
+/// # Errors
+/// [`HaulError`] where a proof can't be made at all; a copy that differs is a proof that doesn't hold.
 pub fn prove_haul(
     site: &Site,
     journal: &Journal,
@@ -121,6 +124,9 @@ pub(crate) fn search_again(
 }
 
 /// Proves a game where it is: by its launcher's content list, and by the checksums of the haul that brought it there.
+///
+/// # Errors
+/// [`HaulError`] where a proof can't be made at all; a game that differs is a proof that doesn't hold.
 pub fn prove_game(
     site: &Site,
     journal: &Journal,

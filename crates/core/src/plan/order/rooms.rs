@@ -73,6 +73,9 @@ pub enum OrderFound {
 ///
 /// Gives a row before the first move and one after each copy; `Err` has the place of the move, the drive and the bytes it
 /// lacks.
+///
+/// # Errors
+/// The move that finds no room, the drive, and the bytes that it lacks.
 pub fn replay(rooms: &[DriveRoom], items: &[OrderItem], moves: &[Move]) -> Result<Vec<Vec<u64>>, (usize, usize, u64)> {
     let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
     let mut rows = vec![used.clone()];

@@ -15,6 +15,9 @@ use std::path::{Path, PathBuf};
 
 impl Files {
     /// Makes all edits in memory, one after another.
+    ///
+    /// # Errors
+    /// [`EditError`] of the first edit that can't be made; nothing is changed then.
     pub fn make(&mut self, edits: &[Edit], mood: Mood) -> Made<()> {
         let open = mood == Mood::Strict || !needs_others(edits) || self.some_are_open(edits);
         for run in runs(edits) {
