@@ -1,15 +1,15 @@
-//! How a record file's text is held in bytes: UTF-8, UTF-16 and UTF-32, each with or without a byte-order mark, or windows-1252.
+//! How a record file's text is held in bytes: UTF-8, UTF-16 and UTF-32, each with or without a byte-order mark, windows-1252, or another code page.
 //!
 //! Law: what is read and written back is the same bytes; what cannot be is not read at all. Without a mark the bytes decide.
 
 use encoding_rs::WINDOWS_1252;
-use serde::{Deserialize, Serialize};
+
+use super::code_page::CodePage;
 
 const MARK: &[u8] = b"\xef\xbb\xbf";
 
 /// The encoding of a text file.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Encoding {
     /// UTF-8.
     #[default]
@@ -35,6 +35,8 @@ pub enum Encoding {
     /// One byte a character, as windows-1252 has them (WHATWG Encoding Standard). Text in another code page that has ASCII is kept byte
     /// for byte, too: what is not ASCII in it is never written anew.
     Windows1252,
+    /// Another code page, which the file declares or its bytes tell.
+    Other(CodePage),
     /// No text: every byte stands for the character of its number.
     Bytes,
 }
@@ -84,7 +86,7 @@ impl Encoding {
             Self::Utf16Be | Self::Utf16BeBare => Some((2, false)),
             Self::Utf32Le | Self::Utf32LeBare => Some((4, true)),
             Self::Utf32Be | Self::Utf32BeBare => Some((4, false)),
-            Self::Utf8 | Self::Utf8Marked | Self::Windows1252 | Self::Bytes => None,
+            Self::Utf8 | Self::Utf8Marked | Self::Windows1252 | Self::Other(_) | Self::Bytes => None,
         }
     }
 
@@ -178,9 +180,12 @@ impl Encoding {
             Err(error) => {
                 let valid = error.utf8_error().valid_up_to();
                 bytes = error.into_bytes();
-                let text = Self::Windows1252.decoded(&bytes)?;
                 // So begin the maps and lists of MessagePack and CBOR (RFC 8949), and hardly a text.
                 let packed = matches!(bytes.first(), Some(0x80..=0xbf));
+                if let Some((page, text)) = CodePage::read(&bytes).filter(|_| !packed) {
+                    return Ok((Self::Other(page), text));
+                }
+                let text = Self::Windows1252.decoded(&bytes)?;
                 if !packed && is_of_words(&text) { Ok((Self::Windows1252, text)) } else { Err(NotText { valid }) }
             }
         }
@@ -189,7 +194,8 @@ impl Encoding {
     /// Whether a text that stands where `old` did can be written: in a code page that the bytes did not name, only with signs beyond
     /// ASCII that were there.
     pub(crate) fn can_write(self, new: &str, old: &str) -> bool {
-        self != Self::Windows1252 || new.chars().all(|c| c.is_ascii() || old.contains(c))
+        let is_page = matches!(self, Self::Windows1252 | Self::Other(_));
+        !is_page || new.chars().all(|c| c.is_ascii() || old.contains(c))
     }
 
     /// Writes text in this encoding, given in pieces that follow one another.
@@ -198,6 +204,11 @@ impl Encoding {
         let mut out = Vec::with_capacity(length + MARK.len());
         out.extend_from_slice(self.mark());
         for piece in pieces {
+            if let Self::Other(page) = self {
+                // What it has no sign for was refused before.
+                out.extend(page.encoded(piece).unwrap_or_default());
+                continue;
+            }
             match self.unit() {
                 None if self == Self::Windows1252 => out.extend_from_slice(&WINDOWS_1252.encode(piece).0),
                 None if self == Self::Bytes => out.extend(bytes_of(piece)),

@@ -4,6 +4,7 @@
 //! read is refused, never overwritten. Start at [`Document`] for reading and [`Edit`] for writing.
 
 mod cell;
+mod code_page;
 mod content;
 mod database;
 mod database_error;
@@ -35,6 +36,7 @@ mod trial;
 mod tests;
 
 pub use cell::Cell;
+pub(crate) use code_page::CODE_PAGES;
 pub use content::{Content, forgotten};
 pub(crate) use database::{columns_of, holds_bytes};
 pub use database::{is_held, write_cells};

@@ -2,6 +2,7 @@
 
 mod hits;
 
+use aho_corasick::AhoCorasick;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
@@ -13,7 +14,8 @@ use super::seals::{Checksums, seals};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
-    Bases, Encoding, Format, Hop, Letters, Meaning, Place, Shape, Side, Source, Spelling, Step, Within, leads_out,
+    Bases, CODE_PAGES, Encoding, Format, Hop, Letters, Meaning, Place, Shape, Side, Source, Spelling, Step, Within,
+    leads_out,
 };
 use crate::site::{Site, real_path};
 
@@ -281,8 +283,18 @@ impl Looking<'_> {
     }
 
     fn stands_in_a_path(&self, file: &Path) -> bool {
-        let text = Encoding::read(platform::read(file).unwrap_or_default());
-        text.is_ok_and(|(_, text)| PathEnd::new(self.wanted).is_in(&text))
+        let bytes = platform::read(file).unwrap_or_default();
+        // In a code page that is told by nothing the name is found by its bytes.
+        let in_pages = || {
+            let names = CODE_PAGES.iter().filter_map(|page| page.encoded(self.name));
+            let ends = names.flat_map(|name| [b'/', b'\\'].map(|sign| [&[sign], name.as_slice()].concat()));
+            AhoCorasick::new(ends).is_ok_and(|ends| ends.is_match(&bytes))
+        };
+        let is_plain = self.name.is_ascii();
+        if !is_plain && in_pages() {
+            return true;
+        }
+        Encoding::read(bytes).is_ok_and(|(_, text)| PathEnd::new(self.wanted).is_in(&text))
     }
 
     /// Whether a format of bytes says the name where no text is read, or, if nothing else leads to the folder, a way to it in a text

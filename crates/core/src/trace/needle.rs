@@ -16,6 +16,7 @@ use base64::engine::general_purpose::{STANDARD_NO_PAD, URL_SAFE_NO_PAD};
 use regex::bytes::Regex;
 
 use crate::platform;
+use crate::record::CODE_PAGES;
 use crate::record::Encoding;
 
 /// Bytes that are read at once.
@@ -111,6 +112,7 @@ fn ways_of(c: char) -> Vec<String> {
             ways.push(escaped(&units.iter().flat_map(|unit| unit.to_le_bytes()).collect::<Vec<_>>()));
             ways.push(escaped(&units.iter().flat_map(|unit| unit.to_be_bytes()).collect::<Vec<_>>()));
             ways.extend(u8::try_from(code).ok().map(|byte| escaped(&[byte])));
+            ways.extend(CODE_PAGES.iter().filter_map(|page| page.encoded(&c.to_string())).map(|bytes| escaped(&bytes)));
             // In UTF-32 what is two units in UTF-16 is one number.
             if units.len() > 1 {
                 ways.extend([escaped(&code.to_le_bytes()), escaped(&code.to_be_bytes())]);

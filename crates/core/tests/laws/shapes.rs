@@ -204,3 +204,77 @@ fn what_is_understood_is_rewritten_to_the_byte_and_what_is_not_is_named_and_stay
         }
     }
 }
+
+#[test]
+fn text_in_a_code_page_is_rewritten_where_the_page_is_known_and_named_where_it_is_not() {
+    let pages = ["windows-1250", "windows-1251", "koi8-r", "iso-8859-5", "windows-1253", "shift_jis", "gbk", "euc-kr"];
+    let words = [
+        ("Kůň a řeka", "Žluťoučký kůň\n"),
+        ("Мир", "имя=Долгая дорога и война\n"),
+        ("Μικρός κόσμος", "όνομα=Ο μεγάλος δρόμος\n"),
+        ("海の記憶", "名前=長い道の記憶\n"),
+        ("바다", "이름=긴 길의 기억\n"),
+    ];
+    let mut rewritten = 0;
+    for label in pages {
+        let page = encoding_rs::Encoding::for_label(label.as_bytes()).unwrap();
+        for (name, more) in words {
+            let bytes = |text: &str| {
+                let (bytes, _, lacks) = page.encode(text);
+                (!lacks).then(|| bytes.into_owned())
+            };
+            if bytes(&format!("{name}{more}")).is_some() {
+                rewritten += in_a_code_page(name, more, label, &|text| bytes(text).unwrap());
+            }
+        }
+    }
+    assert!(rewritten > 20, "{rewritten}");
+}
+
+/// Files that say a path in a code page: how many of them are rewritten; the others are named.
+fn in_a_code_page(name: &str, more: &str, label: &str, bytes: &dyn Fn(&str) -> Vec<u8>) -> usize {
+    let house = House::new();
+    let site = house.site();
+    let old = house.folder().join("drives/swift/g").join(name);
+    fs::create_dir_all(&old).unwrap();
+    fs::write(old.join("go"), "go").unwrap();
+    let config = house.home().join(".config/kite");
+    fs::create_dir_all(&config).unwrap();
+    let said = |path: &Path| {
+        let path = path.to_str().unwrap();
+        let all = [
+            ("told.xml", format!("<?xml version=\"1.0\" encoding=\"{label}\"?>\n<a at=\"{path}\"/>\n")),
+            ("long.ini", format!("[a]\nat={path}\n{more}")),
+            ("short.txt", format!("{path}\n")),
+        ];
+        let plain = serde_json::json!({ "at": path }).to_string().into_bytes();
+        all.map(|(file, text)| (file, bytes(&text))).into_iter().chain([("plain.json", plain)]).collect::<Vec<_>>()
+    };
+    for (file, text) in said(&old) {
+        fs::write(config.join(file), text).unwrap();
+    }
+    let traced = trace(&site, &old, &usual_places(&site, &old), &|_| {});
+    let mut survey = survey(&site, Vec::new(), &|_| {});
+    let id = add_to_survey(&site, &mut survey, &traced);
+    let mut draft = Draft::default();
+    draft.send(id, Destination::Drive("newhold".into()));
+    let plan = plan(&site, &survey, &draft, Policy::Hold);
+    assert!(!plan.blocked(), "{label} {name}: {:?}", plan.findings);
+    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    let left: Vec<PathBuf> = traced.staying().into_iter().flat_map(|staying| staying.files).collect();
+    let mut rewritten = 0;
+    for ((file, before), (_, after)) in said(&old).into_iter().zip(said(&plan.items[0].to)) {
+        let now = fs::read(config.join(file)).unwrap();
+        let is_new = now == after;
+        rewritten += usize::from(is_new);
+        let is_named = now == before && left.contains(&config.join(file));
+        assert!(is_new || is_named, "{label} {name}: {file} {}", String::from_utf8_lossy(&now));
+        assert!(is_new || !["told.xml", "plain.json"].contains(&file), "{label} {name}: {file} is only named");
+    }
+    undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+    for (file, text) in said(&old) {
+        assert!(fs::read(config.join(file)).unwrap() == text, "{label} {name}: {file}, undone");
+    }
+    rewritten
+}
