@@ -280,7 +280,7 @@ pub const COMMANDS: &[Command] = &[
     command("proof", ALL, Wish::Show(View::Proof), &["P"], "Proof: is it the same", ""),
     command("log", ALL, Wish::Show(View::Log), &["L"], "Log: what was done, what is still kept", ""),
     command("records", ALL, Wish::Show(View::Records), &["E"], "Records: where is it written down", ""),
-    command("cleanup", ALL, Wish::Show(View::Cleanup), &["F"], "Cleanup: what is find around", ""),
+    command("cleanup", ALL, Wish::Show(View::Cleanup), &["F"], "Cleanup: what is lying around", ""),
     command("draw", ALL, Wish::Draw, &["d"], "draw what this view shows into SVG files in the home folder", ""),
     command("table", ALL, Wish::Table, &["T"], "write what this view lists into a CSV file in the home folder", ""),
     command("report", ALL, Wish::Report, &["W"], "write the report of this haul, or of the newest one, into a PDF file in the home folder", ""),

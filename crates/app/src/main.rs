@@ -90,7 +90,7 @@ fn run(arguments: Arguments) -> Result<u8, Fault> {
         Some(Command::Pack(act)) => service::pack(&site, &act, &sink),
         Some(Command::Audit(auditing)) => service::audit(&site, &auditing, &sink),
         Some(Command::Launch { game, program, wait }) => service::launch(&site, &game, program.as_deref(), wait, &sink),
-        Some(Command::Import(adopting)) => service::import(&site, &adopting, &sink),
+        Some(Command::Import(importing)) => service::import(&site, &importing, &sink),
         Some(Command::Remap { old, new, consent }) => {
             let places = old.zip(new);
             service::remap(&site, places.as_ref().map(|(old, new)| (old.as_path(), new.as_path())), consent, &sink)

@@ -99,7 +99,7 @@ pub enum ExportWhat {
         #[command(flatten)]
         out: Out,
     },
-    /// List what is find around.
+    /// List what is lying around.
     Cleanup {
         #[command(flatten)]
         out: Out,

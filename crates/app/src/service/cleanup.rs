@@ -1,4 +1,4 @@
-//! What is find about, and the acts on it.
+//! What is lying around, and the acts on it.
 
 use std::path::{Path, absolute};
 
@@ -17,7 +17,7 @@ use super::wish::survey_site;
 use crate::present::{Fault, line, pad, path as shown, shell_word, to_json, words};
 use crate::request::{CleanupRequest, Consent};
 
-/// Looks for what is find about, showing how far it is where that takes long.
+/// Looks for what is lying around, showing how far it is where that takes long.
 pub fn found(site: &Site, survey: &Survey, sink: &Sink) -> Vec<CleanupFind> {
     let history = History::of(site).unwrap_or_default();
     let passing = Passing::new(sink);

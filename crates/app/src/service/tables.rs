@@ -183,7 +183,7 @@ pub fn records(survey: &Survey) -> Table {
     )
 }
 
-/// List what is find around.
+/// List what is lying around.
 pub fn finds(find: &[CleanupFind]) -> Table {
     Table::of(
         "cleanup",

@@ -421,7 +421,7 @@ impl State {
         find.get(self.cleanup.find.checked_sub(anchors.len())?)
     }
 
-    /// Whether a launcher's profile says how a game is adopted with it.
+    /// Whether a launcher's profile says how a game is imported with it.
     pub fn has_guide(&self, launcher: &str) -> bool {
         let profile = self.survey.as_ref().and_then(|survey| survey.profile(launcher));
         profile.and_then(|profile| profile.adopt.as_ref()).is_some_and(|adopt| !adopt.guide.is_empty())

@@ -116,9 +116,9 @@ pub fn do_task(site: &Site, task: Task, sink: &Sink) -> Result<u8, Fault> {
         }
         Task::Guided(path, launcher, id) => {
             let as_game = Some(format!("{launcher}/{id}"));
-            let adopting =
+            let importing =
                 Importing { path, as_game, title: None, program: None, to: None, guided: true, consent: sure };
-            service::import(site, &adopting, sink)
+            service::import(site, &importing, sink)
         }
     }
 }

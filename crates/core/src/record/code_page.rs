@@ -44,12 +44,17 @@ const LOOKED_AT: usize = 65_536;
 impl CodePage {
     /// The code page of bytes that are no UTF-8, and their text; `None` where neither the file says it nor its bytes can only be that.
     pub(crate) fn read(bytes: &[u8]) -> Option<(Self, String)> {
-        let declared = declared(bytes).and_then(|page| Some((page, page.decoded(bytes)?)));
-        declared.or_else(|| {
-            let page = evident(bytes)?;
-            let text = page.decoded(bytes)?;
-            page.is_sure(bytes, &text).then_some((page, text))
-        })
+        match declared(bytes) {
+            Some(page) if page == encoding_rs::WINDOWS_1252 => None,
+            Some(page) if page.is_ascii_compatible() && page != encoding_rs::UTF_8 => {
+                Some((Self(page), Self(page).decoded(bytes)?))
+            }
+            _ => {
+                let page = evident(bytes)?;
+                let text = page.decoded(bytes)?;
+                page.is_sure(bytes, &text).then_some((page, text))
+            }
+        }
     }
 
     /// The text of bytes, if the same bytes can be made of it.
@@ -65,30 +70,25 @@ impl CodePage {
         (!lacks).then(|| bytes.into_owned())
     }
 
-    /// Whether what was told from bytes is beyond doubt: another script than the Latin one, in words of its own; of signs of two bytes
-    /// most with none of ASCII in them, for such a one may as well be two.
+    /// Whether what was told from bytes is beyond doubt: several letters of another script than the Latin one, most of what is not
+    /// ASCII, in words of their own; of signs of two bytes most with none of ASCII in them, for such a one may as well be two.
     fn is_sure(self, bytes: &[u8], text: &str) -> bool {
+        /// Letters that hardly stand together by chance.
+        const FEWEST: usize = 4;
         let beyond = text.chars().filter(|c| !c.is_ascii()).count();
         let high = bytes.iter().filter(|byte| !byte.is_ascii()).count();
-        let mut chars = text.chars().peekable();
-        let mut before = None;
-        while let Some(c) = chars.next() {
-            let touches = |other: Option<char>| other.is_some_and(|other| other.is_ascii_alphabetic());
-            if !c.is_ascii() && c.is_alphabetic() && (touches(before) || touches(chars.peek().copied())) {
-                return false;
-            }
-            before = Some(c);
-        }
-        if self.0.is_single_byte() {
-            // One sign alone may be anything.
-            return beyond > 1;
-        }
-        beyond > 1 && high * 2 >= beyond * 3
+        let is_other = |c: char| !c.is_ascii() && c.is_alphabetic();
+        let letters = text.chars().filter(|c| is_other(*c)).count();
+        let mixed = |(one, other): (char, char)| {
+            (is_other(one) && other.is_ascii_alphabetic()) || (one.is_ascii_alphabetic() && is_other(other))
+        };
+        let in_two_bytes = self.0.is_single_byte() || high * 2 >= beyond * 3;
+        letters >= FEWEST && letters * 2 >= beyond && in_two_bytes && !text.chars().zip(text.chars().skip(1)).any(mixed)
     }
 }
 
 /// The code page that a file declares as XML, HTML, or editors do.
-fn declared(bytes: &[u8]) -> Option<CodePage> {
+fn declared(bytes: &[u8]) -> Option<&'static Encoding> {
     let head: String = bytes.iter().take(HEAD).map(|byte| char::from(*byte)).collect::<String>().to_lowercase();
     let is_xml = head.starts_with("<?xml");
     let lines = || head.lines().take(2).flat_map(|line| ["coding:", "coding="].map(|sign| behind(line, sign)));
@@ -97,9 +97,7 @@ fn declared(bytes: &[u8]) -> Option<CodePage> {
     } else {
         behind(&head, "charset=").or_else(|| lines().flatten().next())
     }?;
-    let page = Encoding::for_label(label.as_bytes())?;
-    let is_own = page != encoding_rs::WINDOWS_1252 && page.is_ascii_compatible() && page != encoding_rs::UTF_8;
-    is_own.then_some(CodePage(page))
+    Encoding::for_label(label.as_bytes())
 }
 
 /// The word behind a sign, without quotes.
@@ -114,7 +112,8 @@ fn behind<'t>(text: &'t str, sign: &str) -> Option<&'t str> {
 fn evident(bytes: &[u8]) -> Option<CodePage> {
     let start = &bytes[..bytes.len().min(LOOKED_AT)];
     let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
-    detector.feed(start, true);
+    // A sign may be cut in two at the end of what is looked at.
+    detector.feed(start, start.len() == bytes.len());
     let page = detector.guess(None, Utf8Detection::Deny);
     let latin = [
         encoding_rs::WINDOWS_1250,
@@ -173,6 +172,8 @@ mod tests {
             "/g/Öd\n/g/Öd\n/g/Öd\n/g/Öd\n",
             "é\n",
             "/g/Ä Ö Ü/x\n",
+            "/g/à\nnom=à\nou=à\noù=ç a é è\n",
+            "charset=latin1\nname=÷ø¥õðÿ ÷ø¥õð\n",
         ] {
             let (bytes, _, lacks) = encoding_rs::WINDOWS_1252.encode(text);
             assert!(!lacks);

@@ -2,20 +2,18 @@
 
 mod hits;
 
-use aho_corasick::AhoCorasick;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, PoisonError};
 
 use super::find::{Find, Sure, problem};
 use super::formats::{is_binary, is_packed, is_strict, shapes, shapes_tried, start_of};
 use super::left::{has_controls, history_of, is_chained, is_counted};
-use super::needle::{Needle, PathEnd, WholeName, said_in_base64};
+use super::needle::{NameInPages, Needle, PathEnd, WholeName, said_in_base64};
 use super::seals::{Checksums, seals};
 use crate::launcher::{Problem, Record};
 use crate::platform::{self, Look};
 use crate::record::{
-    Bases, CODE_PAGES, Encoding, Format, Hop, Letters, Meaning, Place, Shape, Side, Source, Spelling, Step, Within,
-    leads_out,
+    Bases, Encoding, Format, Hop, Letters, Meaning, Place, Shape, Side, Source, Spelling, Step, Within, leads_out,
 };
 use crate::site::{Site, real_path};
 
@@ -285,13 +283,7 @@ impl Looking<'_> {
     fn stands_in_a_path(&self, file: &Path) -> bool {
         let bytes = platform::read(file).unwrap_or_default();
         // In a code page that is told by nothing the name is found by its bytes.
-        let in_pages = || {
-            let names = CODE_PAGES.iter().filter_map(|page| page.encoded(self.name));
-            let ends = names.flat_map(|name| [b'/', b'\\'].map(|sign| [&[sign], name.as_slice()].concat()));
-            AhoCorasick::new(ends).is_ok_and(|ends| ends.is_match(&bytes))
-        };
-        let is_plain = self.name.is_ascii();
-        if !is_plain && in_pages() {
+        if NameInPages::new(self.name).is_some_and(|name| name.is_in(&bytes)) {
             return true;
         }
         Encoding::read(bytes).is_ok_and(|(_, text)| PathEnd::new(self.wanted).is_in(&text))

@@ -112,7 +112,6 @@ fn ways_of(c: char) -> Vec<String> {
             ways.push(escaped(&units.iter().flat_map(|unit| unit.to_le_bytes()).collect::<Vec<_>>()));
             ways.push(escaped(&units.iter().flat_map(|unit| unit.to_be_bytes()).collect::<Vec<_>>()));
             ways.extend(u8::try_from(code).ok().map(|byte| escaped(&[byte])));
-            ways.extend(CODE_PAGES.iter().filter_map(|page| page.encoded(&c.to_string())).map(|bytes| escaped(&bytes)));
             // In UTF-32 what is two units in UTF-16 is one number.
             if units.len() > 1 {
                 ways.extend([escaped(&code.to_le_bytes()), escaped(&code.to_be_bytes())]);
@@ -162,7 +161,11 @@ impl Needle {
             (vec![run.to_string(), wide, widest], in_digits(&run.encode_utf16().collect::<Vec<_>>(), true))
         } else {
             // Nothing of the name is plain for sure: each of its characters may be written in each of the known ways.
-            (vec![in_any_way(name)], in_digits(&name.encode_utf16().collect::<Vec<_>>(), true))
+            let in_pages = in_code_pages(name).into_iter().map(|bytes| format!("(?-i:{})", escaped(&bytes)));
+            (
+                [in_any_way(name)].into_iter().chain(in_pages).collect(),
+                in_digits(&name.encode_utf16().collect::<Vec<_>>(), true),
+            )
         };
         fast.extend(in_base64(name).iter().map(|part| format!("(?-i:{})", escaped(part.as_bytes()))));
         let compiled = |pattern: &str| Regex::new(&format!("(?i-u){pattern}"));
@@ -252,13 +255,40 @@ fn or_anything(pattern: &str) -> Regex {
     Regex::new(pattern).unwrap_or_else(|_| anything())
 }
 
+/// What may stand behind the end of a path.
+const END: &str = r#"(?:$|[/\\"'`<>|;&?#)\]}\r\n\t]|%2[Ff]|%5[Cc]|%2[26])"#;
+
+/// A name beyond ASCII in the bytes of each code page that has all its signs.
+fn in_code_pages(name: &str) -> Vec<Vec<u8>> {
+    let pages = CODE_PAGES.iter().filter(|_| !name.is_ascii());
+    let mut all: Vec<Vec<u8>> = pages.filter_map(|page| page.encoded(name)).collect();
+    all.sort_unstable();
+    all.dedup();
+    all
+}
+
+/// A name at the end of a path, or within one, in the bytes of any code page; `None` of a name that is ASCII, or that none has.
+#[derive(Debug)]
+pub(crate) struct NameInPages(Regex);
+
+impl NameInPages {
+    pub(crate) fn new(name: &str) -> Option<Self> {
+        let names: Vec<String> = in_code_pages(name).iter().map(|bytes| escaped(bytes)).collect();
+        let pattern = format!("(?-u)[/\\\\](?:{}){END}", names.join("|"));
+        Regex::new(&pattern).ok().filter(|_| !names.is_empty()).map(Self)
+    }
+
+    pub(crate) fn is_in(&self, bytes: &[u8]) -> bool {
+        self.0.is_match(bytes)
+    }
+}
+
 /// A folder's path by its last two names, however it is spelled and wherever it begins.
 #[derive(Debug)]
 pub(crate) struct PathEnd(Regex);
 
 impl PathEnd {
     pub(crate) fn new(path: &Path) -> Self {
-        const END: &str = r#"(?:$|[/\\"'`<>|;&?#)\]}\r\n\t]|%2[Ff]|%5[Cc]|%2[26])"#;
         let name = |path: &Path| path.file_name().map(|name| narrow(&name.to_string_lossy()));
         let above = path.parent().and_then(name).map_or_else(String::new, |above| format!("{PATH}{above}"));
         // A separator may be escaped itself.

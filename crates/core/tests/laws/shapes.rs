@@ -10,7 +10,7 @@ use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::survey::{add_to_survey, survey};
-use deft_barge_core::trace::{trace, usual_places};
+use deft_barge_core::trace::{Find, Sure, trace, usual_places};
 
 use crate::house::House;
 
@@ -207,9 +207,20 @@ fn what_is_understood_is_rewritten_to_the_byte_and_what_is_not_is_named_and_stay
 
 #[test]
 fn text_in_a_code_page_is_rewritten_where_the_page_is_known_and_named_where_it_is_not() {
-    let pages = ["windows-1250", "windows-1251", "koi8-r", "iso-8859-5", "windows-1253", "shift_jis", "gbk", "euc-kr"];
+    let pages = [
+        "windows-1252",
+        "windows-1250",
+        "windows-1251",
+        "koi8-r",
+        "iso-8859-5",
+        "windows-1253",
+        "shift_jis",
+        "gbk",
+        "euc-kr",
+    ];
     let words = [
         ("Kůň a řeka", "Žluťoučký kůň\n"),
+        ("Öd", "name=Große Räume für alle\n"),
         ("Мир", "имя=Долгая дорога и война\n"),
         ("Μικρός κόσμος", "όνομα=Ο μεγάλος δρόμος\n"),
         ("海の記憶", "名前=長い道の記憶\n"),
@@ -253,6 +264,11 @@ fn in_a_code_page(name: &str, more: &str, label: &str, bytes: &dyn Fn(&str) -> V
     for (file, text) in said(&old) {
         fs::write(config.join(file), text).unwrap();
     }
+    // A name that goes on is another's.
+    let others = [format!("[a]\nat={} Two/go\n{more}", old.display()), format!("{} Two\n", old.display())];
+    for (nth, text) in others.iter().enumerate() {
+        fs::write(config.join(format!("other{nth}.ini")), bytes(text)).unwrap();
+    }
     let traced = trace(&site, &old, &usual_places(&site, &old), &|_| {});
     let mut survey = survey(&site, Vec::new(), &|_| {});
     let id = add_to_survey(&site, &mut survey, &traced);
@@ -262,6 +278,14 @@ fn in_a_code_page(name: &str, more: &str, label: &str, bytes: &dyn Fn(&str) -> V
     assert!(!plan.blocked(), "{label} {name}: {:?}", plan.findings);
     let journal = Journal::open(&site).unwrap().recover().unwrap().0;
     Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    for (nth, text) in others.iter().enumerate() {
+        let file = config.join(format!("other{nth}.ini"));
+        assert!(fs::read(&file).unwrap() == bytes(text), "{label} {name}: another's file");
+        // Bytes that are no text to anybody here may be named all the same.
+        let is_found =
+            |find: &Find| find.record.file == file && (label == "windows-1252" || find.sure != Sure::Unreadable);
+        assert!(!traced.finds.iter().any(is_found), "{label} {name}: {:?}", traced.finds);
+    }
     let left: Vec<PathBuf> = traced.staying().into_iter().flat_map(|staying| staying.files).collect();
     let mut rewritten = 0;
     for ((file, before), (_, after)) in said(&old).into_iter().zip(said(&plan.items[0].to)) {

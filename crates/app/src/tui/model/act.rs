@@ -39,7 +39,7 @@ pub enum Event {
     Surveyed(Box<Survey>, Box<Result<History, Fault>>, Vec<String>),
     /// The plan of a draft, or of an act, and the places that a trace found for it.
     Planned(Box<Plan>, Vec<Find>, Errand),
-    /// List what is find around.
+    /// List what is lying around.
     Found(Vec<CleanupFind>, Vec<Anchor>),
     Quiet(Vec<Finding>),
     /// Something that was done is said in a sentence.
@@ -75,7 +75,7 @@ pub enum Event {
 pub enum Act {
     Survey,
     Plan(Errand),
-    /// Look for what is find about.
+    /// Look for what is lying around.
     Find,
     Quiet,
     Run(LongTask),

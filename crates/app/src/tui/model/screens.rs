@@ -64,7 +64,7 @@ pub struct HaulScreen {
 /// The Cleanup screen.
 #[derive(Default)]
 pub struct CleanupScreen {
-    /// What is find about; `None` as long as nobody has looked.
+    /// What is lying around; `None` as long as nobody has looked.
     pub finds: Option<(Vec<CleanupFind>, Vec<Anchor>)>,
     pub find: usize,
     /// Whether another copy of a file is being looked for.

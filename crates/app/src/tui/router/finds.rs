@@ -7,7 +7,7 @@ use deft_barge_core::plan::Import;
 use deft_barge_core::survey::{CleanupAct, CleanupFind, FindKind};
 
 impl State {
-    /// Brings a stray to a drive: adopted where a content list says what it is, else with all records that a trace finds.
+    /// Brings an unlisted game to a drive: imported where a content list says what it is, else with all records that a trace finds.
     pub(super) fn bring_find(&mut self, drive: String) -> Vec<Act> {
         let Some(find) = self.find_here().cloned() else { return Vec::new() };
         match (&find.what, import_of(&find)) {
@@ -91,7 +91,7 @@ impl State {
     }
 }
 
-/// What a stray would be adopted as, by the content list that it fits.
+/// What an unlisted game would be imported as, by the content list that it fits.
 fn import_of(find: &CleanupFind) -> Option<Import> {
     match &find.what {
         FindKind::Unlisted { fits: Some(fit), .. } => Some(Import {

@@ -1,4 +1,4 @@
-//! Finds: what is find about, and what may be done about it.
+//! Finds: what is lying around, and what may be done about it.
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::survey::{CleanupAct, FindKind};

@@ -85,7 +85,7 @@ impl Stage {
         self.state.update(Event::Planned(Box::new(plan), places, errand.clone()));
     }
 
-    /// Looks for what is find about, as a thread would.
+    /// Looks for what is lying around, as a thread would.
     pub fn find(&mut self, acts: &[Act]) {
         assert_eq!(acts, [Act::Find]);
         let survey = self.state.survey.clone().expect("a survey");

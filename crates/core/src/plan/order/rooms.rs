@@ -37,7 +37,7 @@ impl OrderItem {
 /// One move of an order: a copy to a drive, proved, and whether the original then goes at once.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Move {
-    /// Which items.
+    /// Which item.
     pub item: usize,
     /// From where; `None` as in [`OrderItem::from`].
     pub from: Option<usize>,
@@ -50,7 +50,7 @@ pub struct Move {
 /// An order in which everything fits.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Order {
-    /// The moves, one after another. A items that waits on a drive in between has several.
+    /// The moves, one after another. An item that waits on a drive in between has several.
     pub moves: Vec<Move>,
     /// Bytes that are moved more than once: those of the copies in between.
     pub extra: u64,

@@ -20,7 +20,7 @@ pub(crate) fn find(rooms: &[DriveRoom], items: &[OrderItem], proved: bool) -> Or
     }
 }
 
-/// Where every items lies: a drive, or `u8::MAX` for one that is none of the rooms.
+/// Where every item lies: a drive, or `u8::MAX` for one that is none of the rooms.
 type Standings = Vec<u8>;
 
 /// For each way to lie the bytes moved until then, and the move before with where all lay until then.
