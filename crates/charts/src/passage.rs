@@ -133,15 +133,7 @@ fn pair(item: &ItemRow) -> String {
 
 /// Draws the items of a haul over time: what was forecast of each, and the phases that it went through. Breaks are cut out.
 pub fn timeline(haul: &HaulRow, passage: &Telemetry) -> Drawing {
-    // Items of the same drives stand together, in the order of the first of them.
-    let mut pairs: Vec<String> = Vec::new();
-    for item in &haul.items {
-        if !pairs.contains(&pair(item)) {
-            pairs.push(pair(item));
-        }
-    }
-    let mut items: Vec<&ItemRow> = haul.items.iter().collect();
-    items.sort_by_key(|item| pairs.iter().position(|other| *other == pair(item)));
+    let mut items = by_drives(haul);
     let more = items.len().saturating_sub(MOST);
     items.truncate(MOST);
     let rows: Vec<Row<'_>> = items
@@ -171,45 +163,65 @@ pub fn timeline(haul: &HaulRow, passage: &Telemetry) -> Drawing {
         let clock = Clock::new(stretches.clone(), MARGIN + LABEL, width);
         let bottom = FIRST + rows.len() as i32 * ROW;
         clock.draw(page, TOP, bottom);
-        for (n, Row { item, phases, forecast }) in rows.iter().enumerate() {
-            let y = FIRST + n as i32 * ROW;
-            let title = page.cut(&item.planned.title, 12.0, LABEL - 14);
-            page.text(MARGIN, y + 6, 12.0, TEXT, Side::Left, &title);
-            let drives = page.cut(&pair(item), 10.0, LABEL - 14);
-            page.text(MARGIN, y + 24, 10.0, DIM, Side::Left, &drives);
-            if let Some((from, to)) = forecast {
-                let x = clock.at(*from);
-                let rect = Rect::new(x, y + 6, (clock.at(*to) - x).max(2), 6);
-                page.fill(rect, FAINT);
-            }
-            for (phase, (from, to)) in phases {
-                let x = clock.at(*from);
-                let rect = Rect::new(x, y + 15, (clock.at(*to) - x).max(1), 18);
-                paint(page, rect, phase.mark());
-            }
-            stops(page, passage, item.id, &clock, y + 15);
+        for (n, row) in rows.iter().enumerate() {
+            draw_row(page, row, passage, &clock, FIRST + n as i32 * ROW);
         }
         if more > 0 {
             let text = format!("and {more} more");
             page.text(MARGIN, bottom + 4, 10.0, DIM, Side::Left, &text);
         }
-        let went = |phase: Phase| rows.iter().any(|row| row.phases.iter().any(|(own, _)| *own == phase));
-        let mut legend: Vec<(Mark, String)> = Vec::new();
-        if rows.iter().any(|row| row.forecast.is_some()) {
-            legend.push((Mark::Filled(FAINT), "forecast".into()));
-        }
-        legend.extend(
-            PHASES.iter().filter(|(phase, _)| went(*phase)).map(|(phase, word)| (phase.mark(), (*word).into())),
-        );
-        let known = |came: Came| passage.marks.iter().any(|mark| mark.came == came);
-        if known(Came::Stopped) {
-            legend.push((Mark::Line(RED), "stopped".into()));
-        }
-        if known(Came::Paused) {
-            legend.push((Mark::Line(DIM), "paused".into()));
-        }
-        page.legend(&legend);
+        page.legend(&legend(&rows, passage));
     })
+}
+
+/// Items of the same drives stand together, in the order of the first of them.
+fn by_drives(haul: &HaulRow) -> Vec<&ItemRow> {
+    let mut pairs: Vec<String> = Vec::new();
+    for item in &haul.items {
+        if !pairs.contains(&pair(item)) {
+            pairs.push(pair(item));
+        }
+    }
+    let mut items: Vec<&ItemRow> = haul.items.iter().collect();
+    items.sort_by_key(|item| pairs.iter().position(|other| *other == pair(item)));
+    items
+}
+
+/// One item: its title and drives, its forecast, what was done when, and where it stopped.
+fn draw_row(page: &mut Page<'_>, row: &Row<'_>, passage: &Telemetry, clock: &Clock, y: i32) {
+    let Row { item, phases, forecast } = row;
+    let title = page.cut(&item.planned.title, 12.0, LABEL - 14);
+    page.text(MARGIN, y + 6, 12.0, TEXT, Side::Left, &title);
+    let drives = page.cut(&pair(item), 10.0, LABEL - 14);
+    page.text(MARGIN, y + 24, 10.0, DIM, Side::Left, &drives);
+    if let Some((from, to)) = forecast {
+        let x = clock.at(*from);
+        let rect = Rect::new(x, y + 6, (clock.at(*to) - x).max(2), 6);
+        page.fill(rect, FAINT);
+    }
+    for (phase, (from, to)) in phases {
+        let x = clock.at(*from);
+        let rect = Rect::new(x, y + 15, (clock.at(*to) - x).max(1), 18);
+        paint(page, rect, phase.mark());
+    }
+    stops(page, passage, item.id, clock, y + 15);
+}
+
+fn legend(rows: &[Row<'_>], passage: &Telemetry) -> Vec<(Mark, String)> {
+    let went = |phase: Phase| rows.iter().any(|row| row.phases.iter().any(|(own, _)| *own == phase));
+    let mut legend: Vec<(Mark, String)> = Vec::new();
+    if rows.iter().any(|row| row.forecast.is_some()) {
+        legend.push((Mark::Filled(FAINT), "forecast".into()));
+    }
+    legend.extend(PHASES.iter().filter(|(phase, _)| went(*phase)).map(|(phase, word)| (phase.mark(), (*word).into())));
+    let known = |came: Came| passage.marks.iter().any(|mark| mark.came == came);
+    if known(Came::Stopped) {
+        legend.push((Mark::Line(RED), "stopped".into()));
+    }
+    if known(Came::Paused) {
+        legend.push((Mark::Line(DIM), "paused".into()));
+    }
+    legend
 }
 
 fn paint(page: &mut Page<'_>, rect: Rect, mark: Mark) {
@@ -341,21 +353,25 @@ pub fn rate(haul: &HaulRow, passage: &Telemetry) -> Drawing {
             page.cross(clock.at(*at), bottom + 12, if *unreadable { RED } else { TEXT });
         }
         summary(page, passage, &paces, bottom + 26);
-        let mut legend = vec![
-            (Mark::Filled(AMBER), "copied: read from the old drive, written to the new one".into()),
-            (Mark::Line(TEXT), "compared: read back from the new drive".into()),
-        ];
-        if limit.is_some() {
-            legend.push((Mark::Line(RED), "limit".into()));
-        }
-        if faults.iter().any(|(_, unreadable)| *unreadable) {
-            legend.push((Mark::Cross(RED), "unreadable".into()));
-        }
-        if faults.iter().any(|(_, unreadable)| !unreadable) {
-            legend.push((Mark::Cross(TEXT), "differed, copied again".into()));
-        }
-        page.legend(&legend);
+        page.legend(&rate_legend(limit.is_some(), &faults));
     })
+}
+
+fn rate_legend(limited: bool, faults: &[(Timestamp, bool)]) -> Vec<(Mark, String)> {
+    let mut legend = vec![
+        (Mark::Filled(AMBER), "copied: read from the old drive, written to the new one".into()),
+        (Mark::Line(TEXT), "compared: read back from the new drive".into()),
+    ];
+    if limited {
+        legend.push((Mark::Line(RED), "limit".into()));
+    }
+    if faults.iter().any(|(_, unreadable)| *unreadable) {
+        legend.push((Mark::Cross(RED), "unreadable".into()));
+    }
+    if faults.iter().any(|(_, unreadable)| !unreadable) {
+        legend.push((Mark::Cross(TEXT), "differed, copied again".into()));
+    }
+    legend
 }
 
 /// The next rate whose quarters are easy to read: 1, 2, 4, 6, 8 and the same with noughts.

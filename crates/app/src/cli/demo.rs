@@ -5,11 +5,13 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
 
+use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{Control, Haul, HaulEvent, release_haul};
-use deft_barge_core::item::Policy;
+use deft_barge_core::item::{Policy, Proof};
 use deft_barge_core::journal::Journal;
-use deft_barge_core::plan::{Destination, Draft};
+use deft_barge_core::plan::{Destination, Draft, Plan};
 use deft_barge_core::site::Site;
+use deft_barge_core::survey::Survey;
 use deft_barge_harbor::world::{self, Scale, WorldError};
 use serde_json::json;
 
@@ -115,37 +117,9 @@ fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
         words::several(survey.games.len(), "game")
     ))?;
 
-    let game = find_game(&survey, "Saltflat Rally")?;
-    let mut draft = Draft::default();
-    draft.send(game.id.clone(), Destination::Drive("newhold".into()));
-    let plan = deft_barge_core::plan::plan(&site, &survey, &draft, Policy::Hold);
-    if plan.blocked() {
-        return Err(Fault::refused(plan.findings, ""));
-    }
-    let records: usize = plan.items.iter().map(|item| item.previews.len()).sum();
-    steps.say(format!(
-        "planned {} from swift to newhold, {}, {} of records",
-        plan.bytes(),
-        words::several(plan.items[0].size.files, "file"),
-        words::several(records, "change")
-    ))?;
-
+    let plan = planned(&site, &survey, &mut steps)?;
     let (journal, _) = Journal::open(&site)?.recover()?;
-    let mut haul = Haul::begin(&site, &journal, &plan)?;
-    let id = haul.id();
-    let stages = std::cell::RefCell::new(Vec::new());
-    let listen = |event: HaulEvent| {
-        if let HaulEvent::Stage { stage, .. } = event {
-            stages.borrow_mut().push(words::stage_kind_word(stage));
-        }
-    };
-    let end = haul.run(&listen, &Control::default())?;
-    steps.say(format!("hauled: {}", stages.borrow().join(", ")))?;
-    let proof = end.items.first().and_then(|item| item.proof.clone()).unwrap_or_default();
-    steps.say(format!("proved: {}", words::proof(&proof)))?;
-    if let Some(residue) = &proof.residue {
-        steps.say(format!("searched: {}", words::residue(residue)))?;
-    }
+    let (id, proof) = hauled(&site, &journal, &plan, &mut steps)?;
 
     let judged = judge(dir, "Saltflat Rally")?;
     steps.say(format!("the stand-in launcher says: {}", judged.replace('\n', "; ")))?;
@@ -167,6 +141,46 @@ fn unattended(dir: &Path, seed: u64, sink: &Sink) -> Result<u8, Fault> {
         ))?;
     }
     Ok(0)
+}
+
+/// The plan for the game of the demo, as `plan` makes it.
+fn planned(site: &Site, survey: &Survey, steps: &mut Steps<'_>) -> Result<Plan, Fault> {
+    let game = find_game(survey, "Saltflat Rally")?;
+    let mut draft = Draft::default();
+    draft.send(game.id.clone(), Destination::Drive("newhold".into()));
+    let plan = deft_barge_core::plan::plan(site, survey, &draft, Policy::Hold);
+    if plan.blocked() {
+        return Err(Fault::refused(plan.findings, ""));
+    }
+    let records: usize = plan.items.iter().map(|item| item.previews.len()).sum();
+    let files = plan.items.first().map_or(0, |item| item.size.files);
+    steps.say(format!(
+        "planned {} from swift to newhold, {}, {} of records",
+        plan.bytes(),
+        words::several(files, "file"),
+        words::several(records, "change")
+    ))?;
+    Ok(plan)
+}
+
+/// Runs the plan to its end, with each stage as it came and the proof.
+fn hauled(site: &Site, journal: &Journal, plan: &Plan, steps: &mut Steps<'_>) -> Result<(HaulId, Proof), Fault> {
+    let mut haul = Haul::begin(site, journal, plan)?;
+    let id = haul.id();
+    let stages = std::cell::RefCell::new(Vec::new());
+    let listen = |event: HaulEvent| {
+        if let HaulEvent::Stage { stage, .. } = event {
+            stages.borrow_mut().push(words::stage_kind_word(stage));
+        }
+    };
+    let end = haul.run(&listen, &Control::default())?;
+    steps.say(format!("hauled: {}", stages.borrow().join(", ")))?;
+    let proof = end.items.first().and_then(|item| item.proof.clone()).unwrap_or_default();
+    steps.say(format!("proved: {}", words::proof(&proof)))?;
+    if let Some(residue) = &proof.residue {
+        steps.say(format!("searched: {}", words::residue(residue)))?;
+    }
+    Ok((id, proof))
 }
 
 /// Has the stand-in launcher look at a game, as a process of its own; gives what it said.

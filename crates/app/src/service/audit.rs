@@ -7,7 +7,7 @@ use deft_barge_core::audit::{
     Audit, AuditPhase, Fate, KeptChecksums, Repaired, audit as audit_game, keep, kept_checksums, mend, other_copies,
 };
 use deft_barge_core::bytes::{HaulId, ItemId};
-use deft_barge_core::haul::{Control, StartError, command_of, start_game};
+use deft_barge_core::haul::{Control, HaulError, StartError, command_of, start_game};
 use deft_barge_core::journal::{History, Journal};
 use deft_barge_core::site::{Sight, Site};
 use deft_barge_core::survey::{Game, Survey};
@@ -32,31 +32,17 @@ pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
         let passing = Passing::new(sink);
         let report = |phase: AuditPhase| passing.show(|| format!("{title}: read {} of {}", phase.read, phase.all));
         if wish.keep {
-            let kept = keep(site, &game.id, &folder, &report, &stop).map_err(|error| {
-                let why = Fault::from(error);
-                Fault::new(
-                    Kind::Failed,
-                    format!("Couldn't keep checksums of {title}. {}", why.sentence),
-                    "Older ones stay.",
-                )
-            })?;
+            let kept = keep(site, &game.id, &folder, &report, &stop).map_err(|error| not_kept(&title, error))?;
             drop(passing);
             audited += 1;
-            documents.push(
-                json!({ "game": game.id, "title": game.found.title, "kept": kept.made, "files": kept.lines.len() }),
-            );
-            if !sink.is_json() {
-                sink.say(&format!("{title}   checksums of {} kept", words::several(kept.lines.len(), "file")))?;
-            }
+            documents.push(say_kept(game, &kept, sink)?);
             continue;
         }
         let Some(kept) = kept_checksums(site, &journal, &game.id, &folder)? else {
             documents.push(json!({ "game": game.id, "title": game.found.title, "kept": null }));
             if !sink.is_json() && !wish.what.is_empty() {
-                sink.say(&format!(
-                    "{title}   no checksums yet; keep some with: deft-barge audit --keep {}",
-                    shell_word(&game.id.0)
-                ))?;
+                let keep = format!("deft-barge audit --keep {}", shell_word(&game.id.0));
+                sink.say(&format!("{title}   no checksums yet; keep some with: {keep}"))?;
             }
             continue;
         };
@@ -83,6 +69,20 @@ pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
         sink.say("No checksums yet. Keep a game's with: deft-barge audit --keep GAME")?;
     }
     Ok(if sound { 0 } else { 4 })
+}
+
+fn not_kept(title: &str, error: HaulError) -> Fault {
+    let why = Fault::from(error);
+    Fault::new(Kind::Failed, format!("Couldn't keep checksums of {title}. {}", why.sentence), "Older ones stay.")
+}
+
+/// Says that a game's checksums were kept, and gives its part of the document.
+fn say_kept(game: &Game, kept: &KeptChecksums, sink: &Sink) -> Result<Value, Fault> {
+    if !sink.is_json() {
+        let files = words::several(kept.lines.len(), "file");
+        sink.say(&format!("{}   checksums of {files} kept", line(&game.found.title)))?;
+    }
+    Ok(json!({ "game": game.id, "title": game.found.title, "kept": kept.made, "files": kept.lines.len() }))
 }
 
 /// Brings what is damaged from other copies, notes that in the log, and looks once more.

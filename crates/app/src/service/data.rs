@@ -17,64 +17,64 @@ use crate::request::{DataAct, Kind as What};
 pub fn data(site: &Site, act: &DataAct, sink: &Sink) -> Result<u8, Fault> {
     match act {
         DataAct::List => list(site, sink),
-        DataAct::Add { game, path, kind } => {
-            let (survey, _) = survey_site(site, sink);
-            let game = find_game(&survey, game)?;
-            let path =
-                absolute(path).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", path.display()), ""))?;
-            let kind = match kind {
-                What::Saves => DataKind::Saves,
-                What::Mods => DataKind::Mods,
-                What::Screenshots => DataKind::Screenshots,
-                What::Content => DataKind::Content,
-            };
-            if path.symlink_metadata().is_err() {
-                return Err(Fault::usage(
-                    format!("{} doesn't exist.", path.display()),
-                    "Name the folder that contains the user data.",
-                ));
-            }
-            let mut listed = listed(site)?;
-            listed.retain(|other| other.path != path);
-            listed.push(ListedData { game: game.id.clone(), kind, path: path.clone() });
-            write(site, &listed)?;
-            // What it would be is looked at at once: a folder that cannot be one is said so here.
-            let (survey, _) = survey_site(site, sink);
-            let seen = survey.user_data.iter().find(|data| data.path == path);
-            if sink.is_json() {
-                return sink.document("data", json!({ "listed": listed, "seen": seen })).map(|()| 0);
-            }
-            sink.say(&format!(
-                "listed    {} as {} of {}",
-                shown(&path),
-                words::data_kind(kind),
-                line(&game.found.title)
-            ))?;
-            match seen {
-                Some(data) => sink.say(&data_line(&survey, data))?,
-                None => {
-                    sink.say("It is inside a known folder, or contains one; nothing is counted twice.")?;
-                }
-            }
-            Ok(0)
-        }
-        DataAct::Forget { path } => {
-            let whole = absolute(path).unwrap_or_else(|_| path.clone());
-            let mut listed = listed(site)?;
-            let before = listed.len();
-            listed.retain(|other| other.path != whole);
-            if listed.len() == before {
-                let sentence = format!("{} is not on the list.", whole.display());
-                return Err(Fault::usage(sentence, "See the list with: deft-barge data list"));
-            }
-            write(site, &listed)?;
-            if sink.is_json() {
-                return sink.document("data", json!({ "listed": listed })).map(|()| 0);
-            }
-            sink.say(&format!("removed {} from the list; the folder stays", shown(&whole)))?;
-            Ok(0)
+        DataAct::Add { game, path, kind } => add(site, game, path, *kind, sink),
+        DataAct::Forget { path } => forget(site, path, sink),
+    }
+}
+
+/// `data add`
+fn add(site: &Site, game: &str, path: &Path, kind: What, sink: &Sink) -> Result<u8, Fault> {
+    let (survey, _) = survey_site(site, sink);
+    let game = find_game(&survey, game)?;
+    let path = absolute(path).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", path.display()), ""))?;
+    let kind = match kind {
+        What::Saves => DataKind::Saves,
+        What::Mods => DataKind::Mods,
+        What::Screenshots => DataKind::Screenshots,
+        What::Content => DataKind::Content,
+    };
+    if path.symlink_metadata().is_err() {
+        return Err(Fault::usage(
+            format!("{} doesn't exist.", path.display()),
+            "Name the folder that contains the user data.",
+        ));
+    }
+    let mut listed = listed(site)?;
+    listed.retain(|other| other.path != path);
+    listed.push(ListedData { game: game.id.clone(), kind, path: path.clone() });
+    write(site, &listed)?;
+    // What it would be is looked at at once: a folder that cannot be one is said so here.
+    let (survey, _) = survey_site(site, sink);
+    let seen = survey.user_data.iter().find(|data| data.path == path);
+    if sink.is_json() {
+        return sink.document("data", json!({ "listed": listed, "seen": seen })).map(|()| 0);
+    }
+    sink.say(&format!("listed    {} as {} of {}", shown(&path), words::data_kind(kind), line(&game.found.title)))?;
+    match seen {
+        Some(data) => sink.say(&data_line(&survey, data))?,
+        None => {
+            sink.say("It is inside a known folder, or contains one; nothing is counted twice.")?;
         }
     }
+    Ok(0)
+}
+
+/// `data forget`
+fn forget(site: &Site, path: &Path, sink: &Sink) -> Result<u8, Fault> {
+    let whole = absolute(path).unwrap_or_else(|_| path.to_path_buf());
+    let mut listed = listed(site)?;
+    let before = listed.len();
+    listed.retain(|other| other.path != whole);
+    if listed.len() == before {
+        let sentence = format!("{} is not on the list.", whole.display());
+        return Err(Fault::usage(sentence, "See the list with: deft-barge data list"));
+    }
+    write(site, &listed)?;
+    if sink.is_json() {
+        return sink.document("data", json!({ "listed": listed })).map(|()| 0);
+    }
+    sink.say(&format!("removed {} from the list; the folder stays", shown(&whole)))?;
+    Ok(0)
 }
 
 fn listed(site: &Site) -> Result<Vec<ListedData>, Fault> {

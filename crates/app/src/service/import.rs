@@ -1,11 +1,11 @@
 //! `adopt`: a folder becomes an installed game, by its records or by what a person does in the launcher.
 
-use std::path::absolute;
+use std::path::{Path, absolute};
 use std::time::Duration;
 
 use deft_barge_core::journal::Journal;
 use deft_barge_core::launcher::Until;
-use deft_barge_core::plan::{Import, plan_import, plan_staging, watch_import};
+use deft_barge_core::plan::{Guided, Import, Plan, plan_import, plan_staging, watch_import};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
 use deft_barge_core::survey::{CleanupFind, FindKind};
@@ -76,18 +76,9 @@ fn guided(site: &Site, survey: &Survey, import: Import, wish: &Importing, sink: 
     let place = plan.items.first().map_or(import.path.clone(), |item| item.to.clone());
     let title = import.title.clone().unwrap_or_else(|| import.id.clone());
     let filled = |text: &str| visible(&text.replace("{title}", &title).replace("{install}", &place.to_string_lossy()));
+    let said: Vec<String> = guide.iter().map(|step| filled(&step.say)).collect();
     if wish.consent.plan {
-        for item in plan.items.iter().filter(|_| !sink.is_json()) {
-            sink.say(&format!("first     {} moves to {}", shown(&item.from), shown(&item.to)))?;
-        }
-        let steps: Vec<String> = guide.iter().map(|step| filled(&step.say)).collect();
-        if sink.is_json() {
-            return sink.document("guide", json!({ "place": place, "steps": steps })).map(|()| 0);
-        }
-        for (n, step) in steps.iter().enumerate() {
-            sink.say(&format!("act {}     {step}", n + 1))?;
-        }
-        return Ok(0);
+        return guide_ahead(&plan, &place, &said, sink);
     }
     if !plan.items.is_empty() {
         let (journal, _) = Journal::open(site)?.recover()?;
@@ -98,21 +89,10 @@ fn guided(site: &Site, survey: &Survey, import: Import, wish: &Importing, sink: 
     }
     let import = Import { path: place.clone(), to: None, ..import };
     let stop = sink.stop(Pace::default())?;
-    for (n, step) in guide.iter().enumerate() {
+    for (n, (step, said)) in guide.iter().zip(&said).enumerate() {
         // The three acts are a person's: each is waited for, as long as it takes.
-        sink.aside(&format!("act {} of {}: {}", n + 1, guide.len(), filled(&step.say)));
-        loop {
-            let now = watch_import(site, survey, &import);
-            let done = match step.until {
-                // Who is quick has closed it again by now.
-                Until::Running => now.running || now.listed,
-                Until::Listed => now.listed,
-                Until::Whole => now.whole,
-                Until::Closed => !now.running,
-            };
-            if done {
-                break;
-            }
+        sink.aside(&format!("act {} of {}: {said}", n + 1, guide.len()));
+        while !done(step.until, watch_import(site, survey, &import)) {
             if stop.asked() {
                 let now = format!("The files are in {}. Run the same command to continue.", shown(&place));
                 return Err(Fault::new(Kind::Interrupted, "The launcher hasn't done that yet.", now));
@@ -132,4 +112,29 @@ fn guided(site: &Site, survey: &Survey, import: Import, wish: &Importing, sink: 
         ))?;
     }
     Ok(if now.listed && now.whole { 0 } else { 4 })
+}
+
+/// What the guide will ask for, without doing any of it.
+fn guide_ahead(plan: &Plan, place: &Path, steps: &[String], sink: &Sink) -> Result<u8, Fault> {
+    if sink.is_json() {
+        return sink.document("guide", json!({ "place": place, "steps": steps })).map(|()| 0);
+    }
+    for item in &plan.items {
+        sink.say(&format!("first     {} moves to {}", shown(&item.from), shown(&item.to)))?;
+    }
+    for (n, step) in steps.iter().enumerate() {
+        sink.say(&format!("act {}     {step}", n + 1))?;
+    }
+    Ok(0)
+}
+
+/// Whether the launcher has done what a step of the guide waits for.
+fn done(until: Until, now: Guided) -> bool {
+    match until {
+        // Who is quick has closed it again by now.
+        Until::Running => now.running || now.listed,
+        Until::Listed => now.listed,
+        Until::Whole => now.whole,
+        Until::Closed => !now.running,
+    }
 }

@@ -3,7 +3,7 @@
 use std::path::{PathBuf, absolute};
 
 use deft_barge_core::launcher::load_profiles;
-use deft_barge_core::learn::{LearnPhase, learn as learn_all};
+use deft_barge_core::learn::{LearnPhase, Learned, learn as learn_all};
 use deft_barge_core::site::Site;
 
 use super::learned::{settle, told};
@@ -17,17 +17,7 @@ use crate::request::Learning;
 /// # Errors
 /// A path that doesn't exist; a profile that can't be written.
 pub fn learn(site: &Site, wish: &Learning, sink: &Sink) -> Result<u8, Fault> {
-    let mut paths = Vec::new();
-    for path in &wish.paths {
-        let whole = absolute(path).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", path.display()), ""))?;
-        if !whole.is_dir() {
-            return Err(Fault::usage(
-                format!("{} isn't a folder.", path.display()),
-                "Name a game's folder, or the folder that contains the games.",
-            ));
-        }
-        paths.push(whole);
-    }
+    let paths = folders(&wish.paths)?;
     let (profiles, broken) = load_profiles(&site.profile_folder());
     for error in &broken {
         sink.aside(&format!("{error}."));
@@ -61,22 +51,42 @@ pub fn learn(site: &Site, wish: &Learning, sink: &Sink) -> Result<u8, Fault> {
         }
         sink.document("learn", value)?;
     } else {
-        for (name, games) in &learned.described {
-            sink.say(&format!("{}: {}, known already.", line(name), words::several(*games, "game")))?;
-        }
-        if learned.launchers.is_empty() && learned.described.is_empty() {
-            let looked = words::several(learned.files, "file");
-            let what = match paths.as_slice() {
-                [] => "No list of games was found".to_string(),
-                some => {
-                    let all: Vec<String> = some.iter().map(|path| shown(path)).collect();
-                    format!("No list was found that names {}, or a folder beside it", all.join(" or "))
-                }
-            };
-            sink.say(&format!(
-                "{what}; looked at {looked}. A folder that no launcher lists can be moved by itself: deft-barge haul --traced PATH"
-            ))?;
-        }
+        say_rest(&learned, &paths, sink)?;
     }
     Ok(if sound { 0 } else { 4 })
+}
+
+/// The folders that were named, each whole and there.
+fn folders(named: &[PathBuf]) -> Result<Vec<PathBuf>, Fault> {
+    let mut paths = Vec::new();
+    for path in named {
+        let whole = absolute(path).map_err(|e| Fault::usage(format!("Couldn't find {}: {e}.", path.display()), ""))?;
+        if !whole.is_dir() {
+            let sentence = format!("{} isn't a folder.", path.display());
+            return Err(Fault::usage(sentence, "Name a game's folder, or the folder that contains the games."));
+        }
+        paths.push(whole);
+    }
+    Ok(paths)
+}
+
+/// What was known before, and that nothing was found where nothing was.
+fn say_rest(learned: &Learned, paths: &[PathBuf], sink: &Sink) -> Result<(), Fault> {
+    for (name, games) in &learned.described {
+        sink.say(&format!("{}: {}, known already.", line(name), words::several(*games, "game")))?;
+    }
+    if learned.launchers.is_empty() && learned.described.is_empty() {
+        let looked = words::several(learned.files, "file");
+        let what = match paths {
+            [] => "No list of games was found".to_string(),
+            some => {
+                let all: Vec<String> = some.iter().map(|path| shown(path)).collect();
+                format!("No list was found that names {}, or a folder beside it", all.join(" or "))
+            }
+        };
+        sink.say(&format!(
+            "{what}; looked at {looked}. A folder that no launcher lists can be moved by itself: deft-barge haul --traced PATH"
+        ))?;
+    }
+    Ok(())
 }

@@ -91,40 +91,11 @@ fn put_beside(
     let found = survey.found.iter().find(|found| Some(&found.profile.id) == carried.launcher.as_ref());
     let wanted = found.map(|found| installers(site, found, &carried.path)).unwrap_or_default();
     if consent.plan {
-        let files: Vec<String> = wanted.iter().map(|(_, to)| shown(to)).collect();
-        if sink.is_json() {
-            return sink
-                .document(
-                    "pack",
-                    json!({ "folder": carried.path, "beside": beside(&carried.path), "installers": files }),
-                )
-                .map(|()| 0);
-        }
-        sink.say(&format!(
-            "beside    {}: READ ME FIRST.txt, carried.toml, checksums.b3",
-            shown(&beside(&carried.path))
-        ))?;
-        for file in files {
-            sink.say(&format!("installer {file}"))?;
-        }
-        return Ok(0);
+        return say_ahead(carried, &wanted, sink);
     }
     let id = GameId(format!("carry/{}", carried.path.display()));
     let kept = keep(site, &id, &carried.path, &|_| {}, &stop)?;
-    for (from, to) in wanted {
-        if !from.is_file() {
-            let sentence = format!("The installer {} doesn't exist.", shown(&from));
-            return Err(Fault::new(
-                Kind::Failed,
-                sentence,
-                "Put it there, or remove it from the profile; then pack again.",
-            ));
-        }
-        deft_barge_core::pack::bring_installer(site, &from, &to)?;
-        if !sink.is_json() {
-            sink.say(&format!("installer {}", shown(&to)))?;
-        }
-    }
+    bring_installers(site, &wanted, sink)?;
     let plan = plan_card(site, survey, carried, &kept);
     if plan.blocked() {
         return Err(refused(&plan));
@@ -145,6 +116,36 @@ fn put_beside(
         sink.say(&format!("checksums of {}", words::several(kept.lines.len(), "file")))?;
     }
     Ok(code)
+}
+
+/// What would stand beside the folder, without writing any of it.
+fn say_ahead(carried: &PackSubject, wanted: &[(PathBuf, PathBuf)], sink: &Sink) -> Result<u8, Fault> {
+    let files: Vec<String> = wanted.iter().map(|(_, to)| shown(to)).collect();
+    if sink.is_json() {
+        let value = json!({ "folder": carried.path, "beside": beside(&carried.path), "installers": files });
+        return sink.document("pack", value).map(|()| 0);
+    }
+    sink.say(&format!("beside    {}: READ ME FIRST.txt, carried.toml, checksums.b3", shown(&beside(&carried.path))))?;
+    for file in files {
+        sink.say(&format!("installer {file}"))?;
+    }
+    Ok(0)
+}
+
+/// Copies each installer that the profile names beside the folder.
+fn bring_installers(site: &Site, wanted: &[(PathBuf, PathBuf)], sink: &Sink) -> Result<(), Fault> {
+    for (from, to) in wanted {
+        if !from.is_file() {
+            let sentence = format!("The installer {} doesn't exist.", shown(from));
+            let now = "Put it there, or remove it from the profile; then pack again.";
+            return Err(Fault::new(Kind::Failed, sentence, now));
+        }
+        deft_barge_core::pack::bring_installer(site, from, to)?;
+        if !sink.is_json() {
+            sink.say(&format!("installer {}", shown(to)))?;
+        }
+    }
+    Ok(())
 }
 
 fn check(folder: &Path, sink: &Sink) -> Result<u8, Fault> {

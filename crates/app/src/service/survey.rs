@@ -3,10 +3,10 @@
 use deft_barge_core::bytes::{Bytes, HaulId};
 use deft_barge_core::haul::drives_away;
 use deft_barge_core::item::Strategy;
-use deft_barge_core::journal::{EventKind, History, search_lines};
+use deft_barge_core::journal::{Event, EventKind, HaulRow, History, ItemRow, search_lines};
 use deft_barge_core::plan::Plan;
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{Game, Launcher, Survey};
+use deft_barge_core::survey::{DriveState, Game, Launcher, Survey};
 use serde_json::Value;
 
 use super::sink::Sink;
@@ -96,22 +96,7 @@ fn survey_text(survey: &Survey) -> String {
         "{:3} {:12} {:>10} {:>10} {:>10} {:>10}  {}",
         "", "drive", "capacity", "used", "free", "games", "kind"
     )];
-    for state in &survey.drives {
-        let drive = &state.drive;
-        let tag = drive.tag.map_or_else(String::new, |tag| tag.to_string());
-        let read_only = if drive.read_only { ", read-only" } else { "" };
-        out.push(format!(
-            "{tag:3} {} {:>10} {:>10} {:>10} {:>10}  {} {}{read_only}  {}",
-            pad(&line(&drive.name), 12),
-            drive.capacity,
-            state.used,
-            state.free,
-            state.games,
-            words::drive_kind(drive.kind),
-            drive.file_system,
-            path(&drive.root)
-        ));
-    }
+    out.extend(survey.drives.iter().map(drive_text));
     if survey.launchers.is_empty() {
         out.push("\nNo launchers known on this machine yet. Learn them with: deft-barge learn".into());
     }
@@ -151,6 +136,23 @@ fn survey_text(survey: &Survey) -> String {
         out.push(format!("problem   {}{at}: {}", path(&problem.file), crate::present::visible(&problem.what)));
     }
     out.join("\n")
+}
+
+fn drive_text(state: &DriveState) -> String {
+    let drive = &state.drive;
+    let tag = drive.tag.map_or_else(String::new, |tag| tag.to_string());
+    let read_only = if drive.read_only { ", read-only" } else { "" };
+    format!(
+        "{tag:3} {} {:>10} {:>10} {:>10} {:>10}  {} {}{read_only}  {}",
+        pad(&line(&drive.name), 12),
+        drive.capacity,
+        state.used,
+        state.free,
+        state.games,
+        words::drive_kind(drive.kind),
+        drive.file_system,
+        path(&drive.root)
+    )
 }
 
 /// `plan`
@@ -260,58 +262,72 @@ pub fn log(site: &Site, words: &[String], all: bool, sink: &Sink) -> Result<u8, 
         ))?;
     }
     // What no haul has done: starts and repairs.
-    let told = |haul: HaulId| {
-        let events = history.events.iter().filter(move |event| event.haul == haul);
-        events.filter(|event| matches!(event.word, EventKind::Launched | EventKind::Repaired))
-    };
-    for event in told(HaulId(0)) {
+    for event in told(&history, HaulId(0)) {
         let at = words::moment(event.at);
         sink.say(&format!("{}   {at}   {}", pad(words::event_word(event.word), 8), line(&event.detail)))?;
     }
     for haul in &history.hauls {
-        let returns = haul.returns.map_or_else(String::new, |id| format!(", undoes haul {id}"));
-        sink.say(&format!(
-            "haul {}   {}   {}{returns}",
-            haul.id,
-            words::moment(haul.made),
-            words::haul_state(&haul.into())
-        ))?;
-        for item in &haul.items {
-            let planned = &item.planned;
-            let from = planned.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
-            sink.say(&format!(
-                "  {} {:>10}   {from} > {}   {}",
-                pad(&line(&planned.title), 28),
-                planned.size.on_disk,
-                planned.to_drive,
-                words::stage_word(&item.stage)
-            ))?;
-            if let Some(proof) = item.proof.as_ref().filter(|_| planned.mode != Strategy::Records) {
-                sink.say(&format!("    proof   {}", words::proof(proof)))?;
-            }
-            if let Some(residue) = item.proof.as_ref().and_then(|proof| proof.residue.as_ref()) {
-                sink.say(&format!("    search  {}", words::residue(residue)))?;
-            }
-            if let Some(error) = &item.error {
-                sink.say(&format!("    stopped {}", line(error)))?;
-            }
-            for bad in &item.unreadable {
-                let path = crate::present::path(&bad.path);
-                sink.say(&format!("    unread  {path}, bytes {} to {}", bad.from, bad.to))?;
-            }
-        }
-        for event in told(haul.id) {
-            sink.say(&format!("    {}   {}", pad(words::event_word(event.word), 6), line(&event.detail)))?;
-        }
-        if let Some(next) = words::what_now(haul, &drives_away(site, haul)) {
-            sink.say(&format!("    now     {next}"))?;
-        }
+        say_haul(site, &history, haul, sink)?;
     }
     if wanted.len() > shown.len() {
         let more = wanted.len() - shown.len();
         sink.say(&format!("{} more: deft-barge log --all, or search: deft-barge log WORDS", count(more as u64)))?;
     }
     Ok(0)
+}
+
+/// Events of a haul that none of its items' lines says.
+fn told(history: &History, haul: HaulId) -> impl Iterator<Item = &Event> {
+    let events = history.events.iter().filter(move |event| event.haul == haul);
+    events.filter(|event| matches!(event.word, EventKind::Launched | EventKind::Repaired))
+}
+
+/// One haul of the log: its line, its items', and what can be done with it now.
+fn say_haul(site: &Site, history: &History, haul: &HaulRow, sink: &Sink) -> Result<(), Fault> {
+    let returns = haul.returns.map_or_else(String::new, |id| format!(", undoes haul {id}"));
+    sink.say(&format!(
+        "haul {}   {}   {}{returns}",
+        haul.id,
+        words::moment(haul.made),
+        words::haul_state(&haul.into())
+    ))?;
+    for item in &haul.items {
+        say_item(item, sink)?;
+    }
+    for event in told(history, haul.id) {
+        sink.say(&format!("    {}   {}", pad(words::event_word(event.word), 6), line(&event.detail)))?;
+    }
+    if let Some(next) = words::what_now(haul, &drives_away(site, haul)) {
+        sink.say(&format!("    now     {next}"))?;
+    }
+    Ok(())
+}
+
+/// One item of a haul in the log, with its proof and what stopped it.
+fn say_item(item: &ItemRow, sink: &Sink) -> Result<(), Fault> {
+    let planned = &item.planned;
+    let from = planned.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
+    sink.say(&format!(
+        "  {} {:>10}   {from} > {}   {}",
+        pad(&line(&planned.title), 28),
+        planned.size.on_disk,
+        planned.to_drive,
+        words::stage_word(&item.stage)
+    ))?;
+    if let Some(proof) = item.proof.as_ref().filter(|_| planned.mode != Strategy::Records) {
+        sink.say(&format!("    proof   {}", words::proof(proof)))?;
+    }
+    if let Some(residue) = item.proof.as_ref().and_then(|proof| proof.residue.as_ref()) {
+        sink.say(&format!("    search  {}", words::residue(residue)))?;
+    }
+    if let Some(error) = &item.error {
+        sink.say(&format!("    stopped {}", line(error)))?;
+    }
+    for bad in &item.unreadable {
+        let path = crate::present::path(&bad.path);
+        sink.say(&format!("    unread  {path}, bytes {} to {}", bad.from, bad.to))?;
+    }
+    Ok(())
 }
 
 /// Turns a fault of the kind "refused" into its exit code after its text was shown.

@@ -14,7 +14,7 @@ use deft_barge_core::journal::History;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan};
 
 use deft_barge_core::survey::add_to_survey;
-use deft_barge_core::survey::{Game, Lookup, SurveyPhase};
+use deft_barge_core::survey::{Game, GameId, Lookup, SurveyPhase};
 use deft_barge_core::trace::{ChoiceFault, Trace};
 
 use super::progress::Passing;
@@ -133,49 +133,14 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
     } else {
         drafts::add(&what_if, &mut site, survey);
     }
-    let mut traced = Vec::new();
-    for path in &wish.traced {
-        let mut trace = trace::traced(&site, path, &[], sink)?;
-        choose(&mut trace, wish)?;
-        // Of a launcher that has changed since it was learned a trace knows more than its profile.
-        let changed = |game: &&Game| survey.launcher(&game.launcher).is_some_and(|launcher| launcher.drift.is_some());
-        let mut known = survey.games.iter().filter(|game| game.found.install == trace.path);
-        if let Some(known) = known.find(|game| !changed(game)) {
-            let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
-            return Err(Fault::usage(sentence, "Leave out --traced: a game can be named by its folder."));
-        }
-        traced.push(add_to_survey(&site, survey, &trace));
-    }
+    let traced = add_traced(&site, survey, wish, sink)?;
     let survey = &*survey;
-    let to = || -> Result<Destination, Fault> {
-        let word = wish.to.as_ref().ok_or_else(|| {
-            Fault::usage("No destination.", "Name a drive with --to, or for one game with GAME=DRIVE.")
-        })?;
-        destination(&site, survey, word)
-    };
     let lookup = Lookup::of(survey);
     for word in &wish.games {
-        // A title may hold an equals sign: then all of it is the title.
-        let parts = word.rsplit_once('=').filter(|_| games_by(word, &|word| lookup.find_games(word)).is_empty());
-        let (game, to) = match parts {
-            Some((game, drive)) => (game, destination(&site, survey, drive)?),
-            None => (word.as_str(), to()?),
-        };
-        let game = find_haulable(&lookup, game)?;
-        let is_data = lookup.data(&game.id).is_some();
-        let way = if is_data { wish.by.map(self::way) } else { wish.leave_link.then_some(Way::Link) };
-        draft.send_by(game.id.clone(), to.clone(), way);
-        if wish.with_data {
-            let along =
-                survey.user_data.iter().filter(|data| data.game.as_ref() == Some(&game.id) && !data.ways.is_empty());
-            for data in along {
-                let way = wish.by.map(self::way).filter(|way| data.ways.contains(way));
-                draft.send_by(data.id.clone(), to.clone(), way);
-            }
-        }
+        send_named(&site, survey, &lookup, word, wish, &mut draft)?;
     }
     for id in &traced {
-        draft.send(id.clone(), to()?);
+        draft.send(id.clone(), place_of_all(&site, survey, wish)?);
     }
     if wish.make_letters {
         draft.letters = MakeLetters::Yes;
@@ -194,6 +159,63 @@ pub(crate) fn plan_wish(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Si
         drafts::save(path, survey, &draft, policy, what_if)?;
     }
     Ok(plan)
+}
+
+/// The folders of `--traced` in the survey, each with the records that a trace finds.
+fn add_traced(site: &Site, survey: &mut Survey, wish: &Wish, sink: &Sink) -> Result<Vec<GameId>, Fault> {
+    let mut traced = Vec::new();
+    for path in &wish.traced {
+        let mut trace = trace::traced(site, path, &[], sink)?;
+        choose(&mut trace, wish)?;
+        // Of a launcher that has changed since it was learned a trace knows more than its profile.
+        let changed = |game: &&Game| survey.launcher(&game.launcher).is_some_and(|launcher| launcher.drift.is_some());
+        let mut known = survey.games.iter().filter(|game| game.found.install == trace.path);
+        if let Some(known) = known.find(|game| !changed(game)) {
+            let sentence = format!("{} is {}, which a profile describes.", path.display(), known.found.title);
+            return Err(Fault::usage(sentence, "Leave out --traced: a game can be named by its folder."));
+        }
+        traced.push(add_to_survey(site, survey, &trace));
+    }
+    Ok(traced)
+}
+
+/// Where `--to` says.
+fn place_of_all(site: &Site, survey: &Survey, wish: &Wish) -> Result<Destination, Fault> {
+    let word = wish
+        .to
+        .as_ref()
+        .ok_or_else(|| Fault::usage("No destination.", "Name a drive with --to, or for one game with GAME=DRIVE."))?;
+    destination(site, survey, word)
+}
+
+/// Puts the game that a word names on the draft, with its user data where that is asked.
+fn send_named(
+    site: &Site,
+    survey: &Survey,
+    lookup: &Lookup,
+    word: &str,
+    wish: &Wish,
+    draft: &mut Draft,
+) -> Result<(), Fault> {
+    // A title may hold an equals sign: then all of it is the title.
+    let parts = word.rsplit_once('=').filter(|_| games_by(word, &|word| lookup.find_games(word)).is_empty());
+    let (game, to) = match parts {
+        Some((game, drive)) => (game, destination(site, survey, drive)?),
+        None => (word, place_of_all(site, survey, wish)?),
+    };
+    let game = find_haulable(lookup, game)?;
+    let is_data = lookup.data(&game.id).is_some();
+    let way = if is_data { wish.by.map(self::way) } else { wish.leave_link.then_some(Way::Link) };
+    draft.send_by(game.id.clone(), to.clone(), way);
+    if wish.with_data {
+        let along =
+            survey.user_data.iter().filter(|data| data.game.as_ref() == Some(&game.id) && !data.ways.is_empty());
+        for data in along {
+            let way = wish.by.map(self::way).filter(|way| data.ways.contains(way));
+            draft.send_by(data.id.clone(), to.clone(), way);
+        }
+    }
+    Ok(())
 }
 
 fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, Fault> {

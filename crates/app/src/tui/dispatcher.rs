@@ -27,7 +27,7 @@ use crate::commands::View;
 use crate::detached::{follow, leave_running, wish, wished_limit};
 use crate::present::{Fault, count, path as shown, shell_word, words};
 use crate::service::{Sink, Told, complete, drafts, tables};
-use crate::tui::model::{Act, Event, Picture};
+use crate::tui::model::{Act, Errand, Event, LongTask, Picture};
 use plans::tell_traced;
 pub(crate) use plans::{look, plan_errand};
 use work::do_work;
@@ -66,41 +66,12 @@ impl Dispatcher {
         }
     }
 
-    #[expect(clippy::too_many_lines, reason = "a flat match, one arm an act")]
     pub(crate) fn act(&mut self, act: Act, state: &State) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         match act {
             Act::Survey => self.survey(state),
-            Act::Plan(errand) => {
-                let Some(mut survey) = state.survey.clone().filter(|survey| survey.measured) else { return };
-                self.plans.ask(move |wanted| {
-                    let site = now(&site);
-                    survey.look_at_room();
-                    let (plan, places) = plan_errand(&site, &survey, &errand, &|phase| tell_traced(&tell, phase));
-                    if wanted() {
-                        let _ = tell.send(Event::Planned(Box::new(plan), places, errand));
-                    }
-                });
-            }
-            Act::Find => {
-                let Some(survey) = state.survey.clone() else { return };
-                self.finds.ask(move |wanted| {
-                    let report = |phase: FindPhase| {
-                        // Of many folders every tenth is told, so that nobody waits for the telling.
-                        if phase.looked.is_multiple_of(10) {
-                            let text = format!("{} of {} folders", count(phase.looked as u64), count(phase.all as u64));
-                            let _ = tell.send(Event::Passing(text));
-                        }
-                    };
-                    // What lies about may be of a haul of long ago.
-                    let history = History::of(&site).unwrap_or_default();
-                    let find = find(&site, &survey, &history, &report);
-                    let anchors = anchors(&site, &survey);
-                    if wanted() {
-                        let _ = tell.send(Event::Found(find, anchors));
-                    }
-                });
-            }
+            Act::Plan(errand) => self.plan(errand, state),
+            Act::Find => self.find(state),
             Act::Quiet => {
                 let items = state.haul.plan.as_ref().map(|plan| plan.items.clone()).unwrap_or_default();
                 self.quiets.ask(move |wanted| {
@@ -110,17 +81,7 @@ impl Dispatcher {
                     }
                 });
             }
-            Act::Run(work) => {
-                self.stop = Control::default();
-                self.stop.set_limit(state.work.limit);
-                self.stop.set_gentle(state.work.gentle);
-                let stop = self.stop.clone();
-                thread::spawn(move || {
-                    let site = now(&site);
-                    let result = do_work(&site, &work, &tell, &stop);
-                    let _ = tell.send(Event::Ended { what: work, result });
-                });
-            }
+            Act::Run(work) => self.run(work, state),
             Act::Save(name, file) => drop(thread::spawn(move || {
                 let _ = tell.send(Event::Said(match drafts::keep(&site, &name, &file) {
                     Ok(path) => format!(
@@ -166,16 +127,7 @@ impl Dispatcher {
             Act::Limit(_) if state.running.elsewhere => self.wish(false, state),
             Act::Pause => self.stop.ask(),
             Act::Limit(limit) => self.stop.set_limit(limit),
-            Act::Detach => {
-                self.parting = Some(match leave_running(&site, state.work.limit) {
-                    Ok(()) => "The haul keeps running. Open it again with: deft-barge".into(),
-                    Err(error) => {
-                        format!(
-                            "Couldn't leave the haul running ({error}); it is paused. Resume with: deft-barge resume"
-                        )
-                    }
-                });
-            }
+            Act::Detach => self.detach(state),
             Act::Demo => self.demo(),
             Act::ReadHaul(id) => {
                 thread::spawn(move || match History::one(&site, id) {
@@ -184,13 +136,80 @@ impl Dispatcher {
                     Err(error) => drop(tell.send(Event::Said(Fault::from(error).text()))),
                 });
             }
+            Act::Draw(_) | Act::Table(_) | Act::Report(_) => self.write_out(act, state),
+            Act::Ring(_) | Act::Leave | Act::Suspend => {}
+        }
+    }
+
+    /// Plans what is meant, in the background; a later question takes the place of an earlier one.
+    fn plan(&self, errand: Errand, state: &State) {
+        let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
+        let Some(mut survey) = state.survey.clone().filter(|survey| survey.measured) else { return };
+        self.plans.ask(move |wanted| {
+            let site = now(&site);
+            survey.look_at_room();
+            let (plan, places) = plan_errand(&site, &survey, &errand, &|phase| tell_traced(&tell, phase));
+            if wanted() {
+                let _ = tell.send(Event::Planned(Box::new(plan), places, errand));
+            }
+        });
+    }
+
+    /// Looks for what lies about, in the background.
+    fn find(&self, state: &State) {
+        let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
+        let Some(survey) = state.survey.clone() else { return };
+        self.finds.ask(move |wanted| {
+            let report = |phase: FindPhase| {
+                // Of many folders every tenth is told, so that nobody waits for the telling.
+                if phase.looked.is_multiple_of(10) {
+                    let text = format!("{} of {} folders", count(phase.looked as u64), count(phase.all as u64));
+                    let _ = tell.send(Event::Passing(text));
+                }
+            };
+            // What lies about may be of a haul of long ago.
+            let history = History::of(&site).unwrap_or_default();
+            let find = find(&site, &survey, &history, &report);
+            let anchors = anchors(&site, &survey);
+            if wanted() {
+                let _ = tell.send(Event::Found(find, anchors));
+            }
+        });
+    }
+
+    /// Starts what takes long, with the limit and the manners that hold now.
+    fn run(&mut self, work: LongTask, state: &State) {
+        let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
+        self.stop = Control::default();
+        self.stop.set_limit(state.work.limit);
+        self.stop.set_gentle(state.work.gentle);
+        let stop = self.stop.clone();
+        thread::spawn(move || {
+            let site = now(&site);
+            let result = do_work(&site, &work, &tell, &stop);
+            let _ = tell.send(Event::Ended { what: work, result });
+        });
+    }
+
+    /// Hands what runs to a process of its own, and keeps the words for the end.
+    fn detach(&mut self, state: &State) {
+        self.parting = Some(match leave_running(&self.site, state.work.limit) {
+            Ok(()) => "The haul keeps running. Open it again with: deft-barge".into(),
+            Err(error) => {
+                format!("Couldn't leave the haul running ({error}); it is paused. Resume with: deft-barge resume")
+            }
+        });
+    }
+
+    /// Writes drawings, a table or a report into the home folder, and says where.
+    fn write_out(&self, act: Act, state: &State) {
+        let Some(survey) = state.survey.clone() else { return };
+        match act {
             Act::Draw(pictures) => {
-                let Some(survey) = state.survey.clone() else { return };
                 let (plan, lines) = (state.haul.plan.clone(), state.history.lines.clone());
                 self.say_when_written(move |site| draw_all(site, &survey, plan.as_ref(), &lines, &pictures));
             }
             Act::Table(view) => {
-                let Some(survey) = state.survey.clone() else { return };
                 let plan = state.haul.plan.clone();
                 self.say_when_written(move |site| {
                     let table = table_of(site, view, &survey, plan.as_ref())?;
@@ -200,13 +219,12 @@ impl Dispatcher {
                 });
             }
             Act::Report(id) => {
-                let Some(survey) = state.survey.clone() else { return };
                 self.say_when_written(move |site| {
                     let file = crate::service::put_report_in_home(site, &survey, id)?;
                     Ok(format!("The report of haul {id} is in {}.", shown(&file)))
                 });
             }
-            Act::Ring(_) | Act::Leave | Act::Suspend => {}
+            _ => {}
         }
     }
 

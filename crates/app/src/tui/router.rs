@@ -42,16 +42,8 @@ impl State {
             Wish::Empty => self.suggested(|drive| Aim::Empty { drive }),
             Wish::Played => self.suggested(|drive| Aim::Played { drive }),
             Wish::Reserves => self.suggested(|_| Aim::KeepReserves),
-            Wish::SaveDraft if self.drafted.draft.items.is_empty() => {
-                self.over.message = Some("Nothing on this haul to save.".into());
-            }
-            Wish::SaveDraft => self.type_in(Typed::SaveAs, ""),
-            // At once, so that no key that is meant for the list does something else.
-            Wish::OpenDraft => {
-                self.over.drafts = None;
-                self.over.chooser = Some(Chooser::drafts());
-                return vec![Act::Drafts];
-            }
+            Wish::SaveDraft => self.ask_save(),
+            Wish::OpenDraft => return self.open_draft(),
             Wish::WhatIf => self.type_in(Typed::WhatIf, ""),
             Wish::Accept => self.haul.accepted = true,
             Wish::MakeLetters | Wish::CopyLinks | Wish::MoveLoose | Wish::TryFirst | Wish::Policy => {
@@ -60,46 +52,19 @@ impl State {
             Wish::Places => self.choose_places(),
             Wish::Start => return self.start(),
             Wish::Slower | Wish::Faster => return self.limited(wish == Wish::Slower),
-            Wish::Pause => {
-                if !self.idle() {
-                    self.running.pausing = true;
-                    return vec![Act::Pause];
-                }
-                self.over.message = Some("Nothing is running.".into());
-            }
-            Wish::Resume if self.idle() && self.tried().is_some() => self.ask(wish),
-            Wish::Resume => {
-                if self.idle() && self.unfinished().is_some() {
-                    return self.run(LongTask::Resume);
-                }
-                self.over.message = Some("No unfinished hauls.".into());
-            }
+            Wish::Pause => return self.pause(),
+            Wish::Resume => return self.resume(),
             Wish::Cancel | Wish::CancelItem | Wish::Release | Wish::Undo => self.ask(wish),
             Wish::RepairCopy => return self.ask_for_copy(),
-            Wish::Bell => {
-                self.running.bell = !self.running.bell;
-                self.work.bell = self.running.bell;
-                let words = if self.work.bell { "Bell when it is done: yes." } else { "Bell when it is done: no." };
-                self.over.message = Some(words.into());
-            }
-            Wish::Gentle => {
-                self.work.gentle = !self.work.gentle;
-                let words = if self.work.gentle {
-                    "Other programs go first, from the next haul on: yes."
-                } else {
-                    "Other programs go first, from the next haul on: no."
-                };
-                self.over.message = Some(words.into());
-            }
+            Wish::Bell => self.turn_bell(),
+            Wish::Gentle => self.turn_gentle(),
             Wish::LeaveRunning => return self.leave_running(),
             Wish::Refresh => return vec![Act::Survey],
             Wish::Help => self.over.help = Some(0),
             Wish::Palette => self.over.chooser = Some(Chooser::acts()),
             Wish::Find if self.view == View::Log => self.type_in(Typed::SearchLog, self.log.search.clone()),
             Wish::Find => self.over.chooser = Some(Chooser::games()),
-            Wish::Theme => {
-                self.look.ground = if self.look.ground == Ground::Dark { Ground::Light } else { Ground::Dark };
-            }
+            Wish::Theme => self.turn_ground(),
             Wish::Back => return self.back(),
             Wish::Quit => return self.leave(),
             Wish::Suspend => return vec![Act::Suspend],
@@ -107,16 +72,74 @@ impl State {
             Wish::Draw => return self.draw_into_files(),
             Wish::Table => return self.table_into_file(),
             Wish::Report => return self.report_into_file(),
-            Wish::Demo => {
-                let text = "Make the demo world (about 500 MB in your data folder) and open it?";
-                self.over.question = Some(Question::yes(text, Answer::Demo));
-            }
+            Wish::Demo => self.ask_demo(),
             other => return self.told_in_a_sheet(other),
         }
         if matches!(wish, Wish::Palette | Wish::Find | Wish::ToDrive | Wish::Places) {
             self.choices();
         }
         Vec::new()
+    }
+
+    fn ask_save(&mut self) {
+        if self.drafted.draft.items.is_empty() {
+            self.over.message = Some("Nothing on this haul to save.".into());
+        } else {
+            self.type_in(Typed::SaveAs, "");
+        }
+    }
+
+    /// Opens the list at once, so that no key that is meant for it does something else.
+    fn open_draft(&mut self) -> Vec<Act> {
+        self.over.drafts = None;
+        self.over.chooser = Some(Chooser::drafts());
+        vec![Act::Drafts]
+    }
+
+    fn pause(&mut self) -> Vec<Act> {
+        if self.idle() {
+            self.over.message = Some("Nothing is running.".into());
+            return Vec::new();
+        }
+        self.running.pausing = true;
+        vec![Act::Pause]
+    }
+
+    fn resume(&mut self) -> Vec<Act> {
+        if self.idle() && self.tried().is_some() {
+            self.ask(Wish::Resume);
+        } else if self.idle() && self.unfinished().is_some() {
+            return self.run(LongTask::Resume);
+        } else {
+            self.over.message = Some("No unfinished hauls.".into());
+        }
+        Vec::new()
+    }
+
+    fn turn_bell(&mut self) {
+        self.running.bell = !self.running.bell;
+        self.work.bell = self.running.bell;
+        let words = if self.work.bell { "Bell when it is done: yes." } else { "Bell when it is done: no." };
+        self.over.message = Some(words.into());
+    }
+
+    fn turn_gentle(&mut self) {
+        self.work.gentle = !self.work.gentle;
+        let words = if self.work.gentle {
+            "Other programs go first, from the next haul on: yes."
+        } else {
+            "Other programs go first, from the next haul on: no."
+        };
+        self.over.message = Some(words.into());
+    }
+
+    fn turn_ground(&mut self) {
+        self.look.ground = if self.look.ground == Ground::Dark { Ground::Light } else { Ground::Dark };
+    }
+
+    fn ask_demo(&mut self) {
+        let text = "Make the demo world (about 500 MB in your data folder) and open it?";
+        self.over.question = Some(Question::yes(text, Answer::Demo));
     }
 
     /// Wishes whose answer is a text, or that ask for something to be typed.

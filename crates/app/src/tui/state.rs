@@ -9,10 +9,11 @@ use std::time::Duration;
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::item::{Finding, FindingKind, Severity};
 use deft_barge_core::journal::{HaulRow, History};
-use deft_barge_core::plan::{Plan, projected};
+use deft_barge_core::plan::{Anchor, Plan, projected};
 
-use deft_barge_core::survey::FindKind;
+use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
+use deft_barge_core::survey::{CleanupFind, FindKind};
 use deft_barge_core::trace::Find;
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEventKind};
 
@@ -131,19 +132,7 @@ impl State {
                 self.first.profiles = profiles;
                 return self.surveyed(*survey, *history);
             }
-            Event::Found(mut find, anchors) => {
-                if self.first_look() {
-                    // Of folders that may be anything the largest is what one has come for.
-                    find.retain(|find| matches!(find.what, FindKind::Unlisted { .. }));
-                    find.sort_by_key(|find| std::cmp::Reverse(find.size.on_disk));
-                }
-                self.cleanup.find = self.cleanup.find.min((find.len() + anchors.len()).saturating_sub(1));
-                self.cleanup.finds = Some((find, anchors));
-                self.work.passing.clear();
-                if self.cleanup.wants_copy {
-                    return self.ask_for_copy();
-                }
-            }
+            Event::Found(find, anchors) => return self.found(find, anchors),
             // The draft may have been changed since.
             Event::Planned(plan, places, errand) if errand == self.errand() => self.planned(*plan, places),
             Event::Limited(limit) if self.work.limit.is_none() => {
@@ -158,33 +147,55 @@ impl State {
             Event::Drafts(kept) => self.choose_draft(kept),
             Event::Opened(file) => self.opened(&file),
             Event::Heard(heard) => self.heard(heard),
-            Event::Elsewhere(goes_on) => {
-                let ended = self.running.elsewhere && !goes_on;
-                self.running.elsewhere = goes_on;
-                if ended {
-                    self.running.pausing = false;
-                    if let (Some(item), Some(haul)) = (self.running.cancelling_item.take(), self.running.haul) {
-                        return self.give_up_item(haul, item);
-                    }
-                    self.work.looking = true;
-                    return self.rung("Deft Barge: ended").into_iter().chain([Act::Survey]).collect();
-                }
-            }
+            Event::Elsewhere(goes_on) => return self.elsewhere(goes_on),
             Event::Told(id, told) => self.told(id, told),
             Event::Done(id, result) => return self.task_done(id, result),
             Event::Tree(item, files) => self.tree_came(item, *files),
             Event::Closer(item, path, closer) => self.closer_came(item, path, *closer),
             Event::Proved(haul, proofs) => self.proved(haul, proofs),
             Event::Ended { what, result } => return self.ended(what, result),
-            Event::Moved(site) => {
-                let (keys, ground) = (self.look.keys.clone(), self.look.ground);
-                *self = Self::with(Settings::default());
-                (self.look.keys, self.look.ground) = (keys, ground);
-                (self.first.profile_folder, self.first.home) = (site.profile_folder(), site.places.home.clone());
-                return vec![Act::Survey];
-            }
+            Event::Moved(site) => return self.moved(&site),
         }
         Vec::new()
+    }
+
+    fn found(&mut self, mut find: Vec<CleanupFind>, anchors: Vec<Anchor>) -> Vec<Act> {
+        if self.first_look() {
+            // Of folders that may be anything the largest is what one has come for.
+            find.retain(|find| matches!(find.what, FindKind::Unlisted { .. }));
+            find.sort_by_key(|find| std::cmp::Reverse(find.size.on_disk));
+        }
+        self.cleanup.find = self.cleanup.find.min((find.len() + anchors.len()).saturating_sub(1));
+        self.cleanup.finds = Some((find, anchors));
+        self.work.passing.clear();
+        if self.cleanup.wants_copy {
+            return self.ask_for_copy();
+        }
+        Vec::new()
+    }
+
+    /// What another process does began, or came to its end.
+    fn elsewhere(&mut self, goes_on: bool) -> Vec<Act> {
+        let ended = self.running.elsewhere && !goes_on;
+        self.running.elsewhere = goes_on;
+        if ended {
+            self.running.pausing = false;
+            if let (Some(item), Some(haul)) = (self.running.cancelling_item.take(), self.running.haul) {
+                return self.give_up_item(haul, item);
+            }
+            self.work.looking = true;
+            return self.rung("Deft Barge: ended").into_iter().chain([Act::Survey]).collect();
+        }
+        Vec::new()
+    }
+
+    /// Everything is of another site from now on; what was set for this sitting stays.
+    fn moved(&mut self, site: &Site) -> Vec<Act> {
+        let (keys, ground) = (self.look.keys.clone(), self.look.ground);
+        *self = Self::with(Settings::default());
+        (self.look.keys, self.look.ground) = (keys, ground);
+        (self.first.profile_folder, self.first.home) = (site.profile_folder(), site.places.home.clone());
+        vec![Act::Survey]
     }
 
     fn input(&mut self, input: Input) -> Vec<Act> {

@@ -81,6 +81,29 @@ fn moves(plan: &Plan) -> bool {
 fn draw_promise(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     const LABEL: u16 = 20;
     let theme = canvas.theme;
+    let all = promises(state, plan, theme);
+    // In a small window the findings need the room more.
+    if area.height < 24 {
+        let half = area.width / 2;
+        for (n, (label, (figure, _, style))) in all.iter().enumerate() {
+            let (x, y) = (half * (n as u16 % 2), n as u16 / 2);
+            canvas.put_at(x, y, label, theme.dim(), area);
+            canvas.put_at(x + LABEL, y, figure, *style, area);
+        }
+        return 2;
+    }
+    for (y, (label, (figure, text, style))) in all.iter().enumerate() {
+        let y = y as u16;
+        canvas.put_at(0, y, label, theme.dim(), area);
+        canvas.put_at(LABEL, y, figure, *style, area);
+        let room = usize::from(area.width.saturating_sub(LABEL + 14));
+        canvas.put_at(LABEL + 14, y, &cut(text, room), theme.dim(), area);
+    }
+    all.len() as u16
+}
+
+/// What a haul will do to what is one's own: each with its figure, its words and how it is drawn.
+fn promises(state: &State, plan: &Plan, theme: Theme) -> [(&'static str, (String, String, Style)); 4] {
     let goes = |item: &&PlannedItem| plan.deletes(item);
     let copied = || plan.items.iter().filter(|item| item.mode == Strategy::Copy);
     let (gone, kept): (Vec<&PlannedItem>, Vec<&PlannedItem>) = copied().partition(goes);
@@ -123,25 +146,7 @@ fn draw_promise(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>)
         format!("in {}, undone with the haul", words::several(files.len(), "file")),
         theme.text(),
     );
-    let all = [("deleted for good", deleted), ("kept", held), ("written", written), ("asked of you", asked)];
-    // In a small window the findings need the room more.
-    if area.height < 24 {
-        let half = area.width / 2;
-        for (n, (label, (figure, _, style))) in all.iter().enumerate() {
-            let (x, y) = (half * (n as u16 % 2), n as u16 / 2);
-            canvas.put_at(x, y, label, theme.dim(), area);
-            canvas.put_at(x + LABEL, y, figure, *style, area);
-        }
-        return 2;
-    }
-    for (y, (label, (figure, text, style))) in all.iter().enumerate() {
-        let y = y as u16;
-        canvas.put_at(0, y, label, theme.dim(), area);
-        canvas.put_at(LABEL, y, figure, *style, area);
-        let room = usize::from(area.width.saturating_sub(LABEL + 14));
-        canvas.put_at(LABEL + 14, y, &cut(text, room), theme.dim(), area);
-    }
-    all.len() as u16
+    [("deleted for good", deleted), ("kept", held), ("written", written), ("asked of you", asked)]
 }
 
 /// A row per pair of drives on one axis of time; gives the rows that it took.

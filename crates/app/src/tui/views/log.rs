@@ -147,22 +147,7 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
         }
     }
     y += 1;
-    let mut acts = Vec::new();
-    let key = |wish| state.look.keys.name(wish, View::Log);
-    if haul.unfinished() {
-        let go_on = state.look.keys.name(Wish::Resume, View::Running);
-        acts.push(format!("{}, then {go_on} resumes it", state.look.keys.name(Wish::Show(View::Running), View::Log)));
-    }
-    if haul.items.iter().any(ItemRow::holds_originals) {
-        acts.push(format!("{} releases the originals that it keeps", key(Wish::Release)));
-    }
-    if state.to_undo().is_some_and(|other| other.id == haul.id) {
-        acts.push(format!("{} undoes it", key(Wish::Undo)));
-    }
-    if haul.items.iter().any(|item| item.proof.is_some()) {
-        acts.push(format!("{} looks at its proof", key(Wish::Open)));
-    }
-    for act in acts {
+    for act in offers(state, haul) {
         canvas.put_at(0, y, &act, theme.text(), area);
         y += 1;
     }
@@ -179,6 +164,26 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
         );
         y += 1;
     }
+}
+
+/// What can be done with a haul of the log, each with its key.
+fn offers(state: &State, haul: &HaulRow) -> Vec<String> {
+    let mut acts = Vec::new();
+    let key = |wish| state.look.keys.name(wish, View::Log);
+    if haul.unfinished() {
+        let go_on = state.look.keys.name(Wish::Resume, View::Running);
+        acts.push(format!("{}, then {go_on} resumes it", state.look.keys.name(Wish::Show(View::Running), View::Log)));
+    }
+    if haul.items.iter().any(ItemRow::holds_originals) {
+        acts.push(format!("{} releases the originals that it keeps", key(Wish::Release)));
+    }
+    if state.to_undo().is_some_and(|other| other.id == haul.id) {
+        acts.push(format!("{} undoes it", key(Wish::Undo)));
+    }
+    if haul.items.iter().any(|item| item.proof.is_some()) {
+        acts.push(format!("{} looks at its proof", key(Wish::Open)));
+    }
+    acts
 }
 
 pub(crate) fn summary(state: &State, theme: Theme) -> (String, Style) {

@@ -250,7 +250,27 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
         y += 1;
     }
     y += u16::from(y > 0);
-    // What to do next, in the order in which a person would; what cannot be done is not offered.
+    canvas.put_at(0, y, "next", theme.dim(), area);
+    for text in next_steps(state, proof) {
+        canvas.put_at(6, y, &text, theme.text(), area);
+        y += 1;
+    }
+    y += 1;
+    let closer = format!("{} opens a folder, or looks at a file's blocks and bytes.", key(Wish::Open));
+    let stands =
+        if item.holds_originals() { String::new() } else { format!("The game is {}.", words::stage_word(&item.stage)) };
+    for text in [stands, closer].iter().filter(|text| !text.is_empty()) {
+        canvas.put_at(0, y, text, theme.dim(), area);
+        y += 1;
+    }
+    y += 1;
+    let rest = Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area };
+    super::blocks::draw(state, proof, rest, canvas);
+}
+
+/// What to do next, in the order in which a person would; what cannot be done is not offered.
+fn next_steps(state: &State, proof: &Proof) -> Vec<String> {
+    let key = |wish| state.look.keys.name(wish, View::Proof);
     let play = format!("{} launches it from its new place", key(Wish::Launch));
     let held = state.to_release().map(|haul| {
         let kept = haul.items.iter().filter(|item| item.holds_originals());
@@ -261,27 +281,12 @@ fn draw_side(state: &State, item: &ItemRow, area: Rect, canvas: &mut Canvas<'_>)
     });
     let undo = format!("{} undoes the haul", key(Wish::Undo));
     let repair = format!("{} repairs what differs from another copy", key(Wish::Repair));
-    let kept = item.holds_originals();
-    let steps: Vec<(String, bool)> = if proof.holds() {
+    let steps = if proof.holds() {
         vec![(play, true), (release, held.is_some()), (undo, state.to_undo().is_some())]
     } else {
         vec![(repair, true), (undo, state.to_undo().is_some())]
     };
-    canvas.put_at(0, y, "next", theme.dim(), area);
-    for (text, _) in steps.iter().filter(|(_, can)| *can) {
-        canvas.put_at(6, y, text, theme.text(), area);
-        y += 1;
-    }
-    y += 1;
-    let closer = format!("{} opens a folder, or looks at a file's blocks and bytes.", key(Wish::Open));
-    let stands = if kept { String::new() } else { format!("The game is {}.", words::stage_word(&item.stage)) };
-    for text in [stands, closer].iter().filter(|text| !text.is_empty()) {
-        canvas.put_at(0, y, text, theme.dim(), area);
-        y += 1;
-    }
-    y += 1;
-    let rest = Rect { y: area.y + y.min(area.height), height: area.height.saturating_sub(y), ..area };
-    super::blocks::draw(state, proof, rest, canvas);
+    steps.into_iter().filter(|(_, can)| *can).map(|(text, _)| text).collect()
 }
 
 fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas<'_>) {

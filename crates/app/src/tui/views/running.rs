@@ -58,25 +58,10 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let running = &state.running;
     if running.items.iter().all(|row| row.progress.is_none() && row.held_up.is_none()) {
-        let what = match running.work {
-            Some(LongTask::Release(_)) => "Releasing originals that were verified and haven't changed ...",
-            Some(LongTask::Undo(_)) => "Undoing ...",
-            Some(LongTask::Verify(_)) => "Reading every byte again ...",
-            None => "Following what was left running ...",
-            _ => "Checking the drives once more, then starting ...",
-        };
-        canvas.put_at(0, 0, what, theme.text(), area);
+        canvas.put_at(0, 0, begins(running.work.as_ref()), theme.text(), area);
         return draw_said(state, below(area, 2), canvas);
     }
     let mut y = draw_whole(state, area, canvas);
-    let bell = if running.bell { "the bell rings at the end   " } else { "" };
-    let wish = match (running.pausing, running.cancelling, running.cancelling_item, state.work.limit) {
-        (_, true, ..) => "stopping at the next block, then undoing".to_string(),
-        (_, _, Some(_), _) => "stopping at the next block, then cancelling one item".to_string(),
-        (true, ..) => "pausing at the next block".to_string(),
-        (.., Some(limit)) => format!("{bell}{limit}/s at most"),
-        _ => bell.trim_end().to_string(),
-    };
     let all: Vec<(usize, &RunningItem)> = running.items.iter().enumerate().collect();
     let (under_way, done): (Vec<_>, Vec<_>) = all.into_iter().partition(|(_, row)| row.runs());
     for (n, row) in done.iter().rev().take(usize::from(area.height / 4)).rev() {
@@ -87,6 +72,7 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
     // Beside what is done, or in a row of its own.
     let beside = Rect { height: 1, ..below(area, y.saturating_sub(u16::from(!done.is_empty()))) };
+    let wish = asked(state);
     canvas.put_right(&wish, theme.text(), beside);
     y += u16::from(!done.is_empty() || !wish.is_empty());
     for (n, row) in &under_way {
@@ -127,6 +113,30 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         }
     }
     draw_said(state, below(area, y), canvas);
+}
+
+/// What is said before there is any progress to draw.
+fn begins(work: Option<&LongTask>) -> &'static str {
+    match work {
+        Some(LongTask::Release(_)) => "Releasing originals that were verified and haven't changed ...",
+        Some(LongTask::Undo(_)) => "Undoing ...",
+        Some(LongTask::Verify(_)) => "Reading every byte again ...",
+        None => "Following what was left running ...",
+        _ => "Checking the drives once more, then starting ...",
+    }
+}
+
+/// What was asked of the running haul: an end, or a limit and the bell.
+fn asked(state: &State) -> String {
+    let running = &state.running;
+    let bell = if running.bell { "the bell rings at the end   " } else { "" };
+    match (running.pausing, running.cancelling, running.cancelling_item, state.work.limit) {
+        (_, true, ..) => "stopping at the next block, then undoing".to_string(),
+        (_, _, Some(_), _) => "stopping at the next block, then cancelling one item".to_string(),
+        (true, ..) => "pausing at the next block".to_string(),
+        (.., Some(limit)) => format!("{bell}{limit}/s at most"),
+        _ => bell.trim_end().to_string(),
+    }
 }
 
 /// Rows of the curve of rates at most, and those that are kept for what was said where there is room.
