@@ -41,8 +41,8 @@ pub fn audit(site: &Site, wish: &Auditing, sink: &Sink) -> Result<u8, Fault> {
         let Some(kept) = kept_checksums(site, &journal, &game.id, &folder)? else {
             documents.push(json!({ "game": game.id, "title": game.found.title, "kept": null }));
             if !sink.is_json() && !wish.what.is_empty() {
-                let keep = format!("deft-barge audit --keep {}", shell_word(&game.id.0));
-                sink.say(&format!("{title}   no checksums yet; keep some with: {keep}"))?;
+                let game = shell_word(&game.id.0);
+                sink.say(&format!("{title}   no checksums yet; keep some with: deft-barge audit --keep {game}"))?;
             }
             continue;
         };

@@ -83,6 +83,44 @@ impl Rules {
         room
     }
 
+    /// Promises the room that a write takes, or refuses it.
+    fn promise(&self, path: &Path, offset: u64, len: u64) -> io::Result<()> {
+        if self.drive.abilities.largest_file.is_some_and(|most| offset + len > most.count()) {
+            return Err(io::Error::from_raw_os_error(TOO_LARGE));
+        }
+        let mut room = self.room_in_use();
+        let known = room.files.get(path).copied();
+        let there = match known {
+            // Made just now.
+            Some(0) => 0,
+            _ => fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512),
+        };
+        if known.is_none() {
+            room.files.insert(path.to_path_buf(), there);
+        }
+        // What is written over takes no more room: of a file that is all there, or of the first piece of one.
+        let end = offset + len;
+        let over = if there >= end || offset == 0 { there.min(len) } else { 0 };
+        let promised = len - over;
+        let used = room.used.unwrap_or(0);
+        if used + promised > self.drive.capacity.count() {
+            return Err(io::Error::from_raw_os_error(NO_SPACE));
+        }
+        room.used = Some(used + promised);
+        room.promised.insert((path.to_path_buf(), offset), promised);
+        Ok(())
+    }
+
+    /// Notes the room that what is at a name gives back when it leaves.
+    fn leaves(&self, path: &Path) {
+        if self.room().used.is_some()
+            && let Ok(meta) = fs::symlink_metadata(path)
+        {
+            let leaves = if meta.is_dir() || meta.nlink() == 1 { meta.blocks() * 512 } else { 0 };
+            self.room().leaving.insert(path.to_path_buf(), leaves);
+        }
+    }
+
     fn name_fits(&self, path: &Path) -> io::Result<()> {
         let Some(name) = path.file_name() else { return Ok(()) };
         let abilities = &self.drive.abilities;
@@ -137,32 +175,7 @@ impl Gate for DeclaredRules {
                 let hit = |u: &DeclaredFault| u.file == path && offset < u.from + u.bytes && u.from < offset + len;
                 if rules.unreadable.iter().any(hit) { refuse(INPUT_OUTPUT) } else { Ok(()) }
             }
-            Act::Write { path, offset, len } => {
-                if abilities.largest_file.is_some_and(|most| offset + len > most.count()) {
-                    return refuse(TOO_LARGE);
-                }
-                let mut room = rules.room_in_use();
-                let known = room.files.get(path).copied();
-                let there = match known {
-                    // Made just now.
-                    Some(0) => 0,
-                    _ => fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512),
-                };
-                if known.is_none() {
-                    room.files.insert(path.to_path_buf(), there);
-                }
-                // What is written over takes no more room: of a file that is all there, or of the first piece of one.
-                let end = offset + len;
-                let over = if there >= end || offset == 0 { there.min(len) } else { 0 };
-                let promised = len - over;
-                let used = room.used.unwrap_or(0);
-                if used + promised > rules.drive.capacity.count() {
-                    return refuse(NO_SPACE);
-                }
-                room.used = Some(used + promised);
-                room.promised.insert((path.to_path_buf(), offset), promised);
-                Ok(())
-            }
+            Act::Write { path, offset, len } => rules.promise(path, offset, len),
             Act::SetLen { path, len } => {
                 if abilities.largest_file.is_some_and(|most| len > most.count()) {
                     return refuse(TOO_LARGE);
@@ -189,12 +202,7 @@ impl Gate for DeclaredRules {
             },
             // What is at a name leaves with it.
             Act::Remove { path, .. } | Act::Replace { to: path, .. } => {
-                if rules.room().used.is_some()
-                    && let Ok(meta) = fs::symlink_metadata(path)
-                {
-                    let leaves = if meta.is_dir() || meta.nlink() == 1 { meta.blocks() * 512 } else { 0 };
-                    rules.room().leaving.insert(path.to_path_buf(), leaves);
-                }
+                rules.leaves(path);
                 Ok(())
             }
             _ => Ok(()),

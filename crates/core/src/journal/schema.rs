@@ -184,32 +184,7 @@ pub(crate) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
         )?;
     }
     if version == 1 || version == 2 {
-        // Version 2 had paths with slashes, and a row for the only block of a small file.
-        all.execute_batch(&format!(
-            "alter table entry add column hash blob; alter table entry add column taken blob; {UNREADABLE}"
-        ))?;
-        all.execute(
-            "update entry set hash = (select hash from block where block.lot = entry.lot and block.path = entry.path and nth = 0)
-             where kind = 'file' and size <= ?1",
-            [BLOCK as i64],
-        )?;
-        all.execute(
-            "delete from block where exists (select 1 from entry where entry.lot = block.lot and entry.path = block.path and size <= ?1)",
-            [BLOCK as i64],
-        )?;
-        for table in ["block", "entry"] {
-            let mut rows =
-                all.prepare(&format!("select distinct lot, path from {table} where instr(path, x'2f') > 0"))?;
-            let paths = rows.query_map([], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, Vec<u8>>(1)?)))?;
-            let paths = paths.collect::<rusqlite::Result<Vec<_>>>()?;
-            for (item, path) in paths {
-                let key = ItemPath::new(&path_of(path.clone())).map_or_else(|| path.clone(), |path| path.key());
-                all.execute(
-                    &format!("update {table} set path = ?3 where lot = ?1 and path = ?2"),
-                    params![item, path, key],
-                )?;
-            }
-        }
+        use_the_paths_of_version_3(&all)?;
     }
     // Last: it is made of what the older versions' rows are by now.
     if version < 5 {
@@ -229,4 +204,33 @@ pub(crate) fn bring_up(db: &Connection) -> rusqlite::Result<()> {
     forget_contents(&all, None)?;
     all.pragma_update(None, "user_version", VERSION)?;
     all.commit()
+}
+
+/// Version 2 had paths with slashes, and a row for the only block of a small file.
+fn use_the_paths_of_version_3(all: &Connection) -> rusqlite::Result<()> {
+    all.execute_batch(&format!(
+        "alter table entry add column hash blob; alter table entry add column taken blob; {UNREADABLE}"
+    ))?;
+    all.execute(
+        "update entry set hash = (select hash from block where block.lot = entry.lot and block.path = entry.path and nth = 0)
+         where kind = 'file' and size <= ?1",
+        [BLOCK as i64],
+    )?;
+    all.execute(
+        "delete from block where exists (select 1 from entry where entry.lot = block.lot and entry.path = block.path and size <= ?1)",
+        [BLOCK as i64],
+    )?;
+    for table in ["block", "entry"] {
+        let mut rows = all.prepare(&format!("select distinct lot, path from {table} where instr(path, x'2f') > 0"))?;
+        let paths = rows.query_map([], |row| Ok((row.get::<_, i64>(0)?, row.get::<_, Vec<u8>>(1)?)))?;
+        let paths = paths.collect::<rusqlite::Result<Vec<_>>>()?;
+        for (item, path) in paths {
+            let key = ItemPath::new(&path_of(path.clone())).map_or_else(|| path.clone(), |path| path.key());
+            all.execute(
+                &format!("update {table} set path = ?3 where lot = ?1 and path = ?2"),
+                params![item, path, key],
+            )?;
+        }
+    }
+    Ok(())
 }

@@ -319,27 +319,7 @@ impl SelectorSearch<'_> {
             return vec![record(says.text.clone(), String::new(), read.or_else(alike), None)];
         }
         let bases = base_of(self.bases, said.relative_to, self.file, self.values);
-        // One of both may lead through a link.
-        let real = || {
-            let names = ["install", "parent", "library"].into_iter();
-            names.fold(self.values.clone(), |values, name| {
-                match values.of(name).map(|path| real_path(Path::new(path))) {
-                    Some(path) => values.with(name, path.to_string_lossy()),
-                    None => values,
-                }
-            })
-        };
-        let read = |text: &str| {
-            let (spelling, path) = Spelling::read(text, &bases).ok()?;
-            let values = path.to_str().and_then(|path| said.meaning.read(path, self.values));
-            let values = values.or_else(|| {
-                // Most paths lead to other games: only one that names this one's folder is followed.
-                let name = Path::new(self.values.of("install")?).file_name()?;
-                let named = path.components().any(|part| part.as_os_str() == name);
-                named.then(|| said.meaning.read(real_path(&path).to_str()?, &real())).flatten()
-            });
-            Some((spelling, path, values))
-        };
+        let read = |text: &str| self.read_path(said, &bases, text);
         if said.within.is_value() {
             return match read(&says.text) {
                 Some((spelling, _, values)) => vec![record(says.text.clone(), spelling.describe(), values, None)],
@@ -360,5 +340,28 @@ impl SelectorSearch<'_> {
         let found: Vec<Record> = found.collect();
         // One that should be there and is not is unsound, and says so.
         if found.is_empty() { vec![record(says.text.clone(), String::new(), None, None)] } else { found }
+    }
+
+    /// Reads a text as a path, with what the names in the meaning stand for where it leads to this game.
+    fn read_path(&self, said: &Said<'_>, bases: &Bases, text: &str) -> Option<(Spelling, PathBuf, Option<Values>)> {
+        // One of both may lead through a link.
+        let real = || {
+            let names = ["install", "parent", "library"].into_iter();
+            names.fold(self.values.clone(), |values, name| {
+                match values.of(name).map(|path| real_path(Path::new(path))) {
+                    Some(path) => values.with(name, path.to_string_lossy()),
+                    None => values,
+                }
+            })
+        };
+        let (spelling, path) = Spelling::read(text, bases).ok()?;
+        let values = path.to_str().and_then(|path| said.meaning.read(path, self.values));
+        let values = values.or_else(|| {
+            // Most paths lead to other games: only one that names this one's folder is followed.
+            let name = Path::new(self.values.of("install")?).file_name()?;
+            let named = path.components().any(|part| part.as_os_str() == name);
+            named.then(|| said.meaning.read(real_path(&path).to_str()?, &real())).flatten()
+        });
+        Some((spelling, path, values))
     }
 }

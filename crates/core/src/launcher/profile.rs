@@ -191,28 +191,36 @@ impl Profile {
                 )));
             }
         }
-        if profile.games.list.is_some() == profile.games.entries.is_some() {
-            return Err(unsound("[games] must say either list or entries".into()));
+        match profile.fault() {
+            Some(what) => Err(unsound(what.into())),
+            None => Ok(profile),
         }
-        if profile.games.travels && profile.games.list.is_none() && !profile.games.file.names("id") {
-            return Err(unsound("entries that travel need a list, or a file for each game".into()));
+    }
+
+    /// What is wrong with what it says, each part of it being well.
+    fn fault(&self) -> Option<&'static str> {
+        if self.games.list.is_some() == self.games.entries.is_some() {
+            return Some("[games] must say either list or entries");
         }
-        if let Some(what) = profile.reference_fault().or_else(|| profile.entries_fault()) {
-            return Err(unsound(what.into()));
+        if self.games.travels && self.games.list.is_none() && !self.games.file.names("id") {
+            return Some("entries that travel need a list, or a file for each game");
         }
-        if profile.user_data.iter().any(|data| data.path.is_none() && data.setting.is_none()) {
-            return Err(unsound("[[user-data]] must say a path or a setting".into()));
+        if let Some(what) = self.reference_fault().or_else(|| self.entries_fault()) {
+            return Some(what);
+        }
+        if self.user_data.iter().any(|data| data.path.is_none() && data.setting.is_none()) {
+            return Some("[[user-data]] must say a path or a setting");
         }
         let known =
-            profile.games.records.iter().any(|r| {
+            self.games.records.iter().any(|r| {
                 r.inside.is_empty() && r.within.is_value() && (r.meaning.is("folder") || r.meaning.is("install"))
             });
-        if !known && !profile.games.knows_by_what_lies_in_it() {
-            return Err(unsound(
-                "no record in [games] means {folder} or {install}, so no game's place can be known; one that points to something in the game's folder needs games.folders as well".into(),
-            ));
+        if !known && !self.games.knows_by_what_lies_in_it() {
+            return Some(
+                "no record in [games] means {folder} or {install}, so no game's place can be known; one that points to something in the game's folder needs games.folders as well",
+            );
         }
-        Ok(profile)
+        None
     }
 
     /// Why games cannot refer to their libraries as it says.

@@ -6,7 +6,7 @@
 use super::home::Home;
 use super::learned::Doubt;
 use super::list::{AboveSeen, Entry, GameList};
-use super::records::{Said, stands_alone};
+use super::records::{RecordOfFile, Said, stands_alone};
 use super::roles::Roles;
 use crate::record::scalars_of;
 use crate::record::step_text;
@@ -30,23 +30,10 @@ pub(super) fn records_above(
     (games, libraries, above): (&GameList, &[GameList], &[AboveSeen]),
     home: &Home,
     roles: &mut Roles,
-) -> Result<Vec<(String, String, Said)>, Doubt> {
-    let mut records: Vec<(String, String, Said)> = Vec::new();
+) -> Result<Vec<RecordOfFile>, Doubt> {
+    let mut records: Vec<RecordOfFile> = Vec::new();
     for seen in above {
-        let mut found = bound_to(games, (&|entry| roles.id_of(games, entry), true), seen);
-        if found.is_none() {
-            // Perhaps its launcher knows games by another text than was thought.
-            let columns = games.entries.first().map(|entry| entry.scalars.keys().cloned().collect::<Vec<_>>());
-            for column in columns.unwrap_or_default() {
-                found = bound_to(games, (&|entry| name_in(entry, &column), false), seen);
-                if found.is_some() && !roles.know_by(games, &column) {
-                    return Err(Doubt::NotClear(seen.file.clone()));
-                }
-                if found.is_some() {
-                    break;
-                }
-            }
-        }
+        let found = bound(games, roles, seen)?;
         let Some((entry, id, bound)) = found else { continue };
         let not_clear = || Doubt::NotClear(seen.file.clone());
         let dir = entry.dir.as_deref().ok_or_else(not_clear)?;
@@ -86,6 +73,29 @@ pub(super) fn records_above(
         }
     }
     Ok(records)
+}
+
+/// The game that a place above the games belongs to, by its id or by another text that tells the games apart.
+fn bound<'a>(
+    games: &'a GameList,
+    roles: &mut Roles,
+    seen: &AboveSeen,
+) -> Result<Option<(&'a Entry, String, Bound)>, Doubt> {
+    let mut found = bound_to(games, (&|entry| roles.id_of(games, entry), true), seen);
+    if found.is_none() {
+        // Perhaps its launcher knows games by another text than was thought.
+        let columns = games.entries.first().map(|entry| entry.scalars.keys().cloned().collect::<Vec<_>>());
+        for column in columns.unwrap_or_default() {
+            found = bound_to(games, (&|entry| name_in(entry, &column), false), seen);
+            if found.is_some() && !roles.know_by(games, &column) {
+                return Err(Doubt::NotClear(seen.file.clone()));
+            }
+            if found.is_some() {
+                break;
+            }
+        }
+    }
+    Ok(found)
 }
 
 /// What names the game of an entry.

@@ -5,20 +5,21 @@ use std::path::{Path, PathBuf};
 
 use super::by_reference::{list_by_reference, reference_of};
 use super::evidence::Evidence;
+use super::families::families;
 use super::held::joined_over;
 use super::in_libraries::list_in_libraries;
 use super::inner::folders_around;
 use super::kinds::by_kind_of;
 use super::list::{
-    AboveSeen, Entry, GameList, ListAt, are_libraries, around, come_again, games_in, is_bare, is_called_after,
-    is_called_as, is_of_games,
+    AboveSeen, Entry, GameList, ListAt, are_libraries, come_again, games_in, is_bare, is_called_after, is_called_as,
+    is_of_games,
 };
 use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::seen::{Seen, SeenFile, seen_files};
 use super::whose::folder_of;
 use crate::record::scalars_of;
-use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};
+use crate::record::{Bases, Place, Side, Source, Spelling, Step};
 use crate::site::Site;
 use crate::trace::{bases_near, entry_of};
 
@@ -353,76 +354,6 @@ fn list_of(site: &Site, evidence: &Evidence, group: &Group<'_>) -> Option<GameLi
     Some(GameList { side, pure, ..list })
 }
 
-/// Lists of one file for each game: files of one folder that say the same at the same place.
-fn families(site: &Site, evidence: &Evidence, files: &[SeenFile]) -> Vec<GameList> {
-    type Key<'a> = (&'a Path, String, Shape, &'a Place, Side, bool);
-    type Members<'a> = (Key<'a>, Vec<(&'a SeenFile, &'a Seen)>);
-    let mut alike: HashMap<String, Members<'_>> = HashMap::new();
-    for file in files {
-        // One that leads to several games is a list of its own.
-        let dirs: BTreeSet<&Path> = file.seen.iter().map(|seen| seen.dir.as_path()).collect();
-        let apart =
-            |dir: &&Path| !dirs.iter().any(|other| other != dir && (dir.starts_with(other) || other.starts_with(dir)));
-        if dirs.iter().filter(|dir| apart(dir)).count() > 1 {
-            continue;
-        }
-        // Beside one another, or of one name in a folder each; such folders are in the launcher's own.
-        let Some(folder) = file.file.parent() else { continue };
-        let home = folder_of(site, &file.file, evidence);
-        let end = file.file.extension().unwrap_or_default().to_string_lossy().into_owned();
-        let own = file.file.file_name().map(|name| format!("/{}", name.to_string_lossy())).unwrap_or_default();
-        let above = folder.parent().filter(|above| above.starts_with(&home));
-        let ways = [Some((folder, end)), above.map(|above| (above, own))];
-        for (seen, (folder, end)) in file.seen.iter().flat_map(|seen| ways.iter().flatten().map(move |way| (seen, way)))
-        {
-            let key = (*folder, end.clone(), file.shape, &seen.place, seen.side, seen.by_name);
-            let name =
-                format!("{}\0{end}\0{}\0{}\0{:?}{}", folder.display(), file.shape, seen.place, seen.side, seen.by_name);
-            alike.entry(name).or_insert_with(|| (key, Vec::new())).1.push((file, seen));
-        }
-    }
-    let mut all: Vec<_> = alike.into_values().collect();
-    all.sort_by_key(|((folder, _, _, place, ..), _)| (folder.to_path_buf(), place.0.len(), (*place).clone()));
-    let mut lists: Vec<GameList> = Vec::new();
-    for ((folder, end, shape, place, side, by_name), members) in all {
-        let dirs: BTreeSet<&Path> = members.iter().map(|(_, seen)| seen.dir.as_path()).collect();
-        // Of several files that say one folder each, several folders.
-        if dirs.len() < 2 || dirs.len() * 2 < members.len() + 1 || side == Side::Key {
-            continue;
-        }
-        let below = |file: &'_ SeenFile| file.file.strip_prefix(folder).ok()?.to_str().map(str::to_string);
-        let names: Vec<String> = members.iter().filter_map(|(file, _)| below(file)).collect();
-        // Of files in folders of their own only these differ.
-        let firsts: Vec<&str> = names.iter().map(|name| name.strip_suffix(end.as_str()).unwrap_or(name)).collect();
-        let own = end.starts_with('/');
-        let parted = if own { around(&firsts) } else { around(&names.iter().map(String::as_str).collect::<Vec<_>>()) };
-        let Some((before, mut after)) = parted else { continue };
-        if own {
-            after.push_str(&end);
-        }
-        // A place that a number leads to is one of several of a file.
-        if place.0.iter().any(|step| matches!(step, Step::Index(n) if *n > 0)) {
-            continue;
-        }
-        let entries = members.iter().map(|(file, seen)| {
-            let source = Source::read(&file.file, file.shape).ok();
-            let value = source.as_ref().and_then(|source| source.value_at(&Place::default()));
-            let scalars = value.map(|value| scalars_of(&value)).unwrap_or_default();
-            Entry { file: file.file.clone(), place: Place::default(), dir: Some(seen.dir.clone()), scalars }
-        });
-        let entries = entries.collect();
-        let exact = |step: &Step| match step {
-            Step::Name(name) => PatternStep::Name(name.clone()),
-            Step::Index(_) => PatternStep::Any,
-        };
-        let to_path = Pattern(place.0.iter().map(exact).collect());
-        let at = ListAt::Each { folder: folder.into(), before, after };
-        let list = GameList::new(at, shape, (Pattern::default(), to_path), by_name, entries);
-        lists.push(GameList { side, ..list });
-    }
-    lists
-}
-
 /// Takes out lists of folders within games, and lists of libraries, which it gives.
 fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
     let dirs: Vec<BTreeSet<PathBuf>> = lists.iter().map(|list| list.dirs().map(Path::to_path_buf).collect()).collect();
@@ -433,28 +364,8 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
             list.entries.iter().map(of_entry).collect()
         })
         .collect();
-    let within = |inner: &BTreeSet<PathBuf>, dir: &PathBuf| -> Vec<PathBuf> {
-        inner.iter().filter(|other| *other != dir && other.starts_with(dir)).cloned().collect()
-    };
-    let is_over = |n: usize| {
-        (0..lists.len()).any(|other| {
-            if other == n {
-                return false;
-            }
-            let held =
-                dirs[n].iter().map(|dir| (dir, within(&dirs[other], dir))).filter(|(_, inner)| !inner.is_empty());
-            let held: Vec<(&PathBuf, Vec<PathBuf>)> = held.collect();
-            // Of the same entries, what lies deeper is a folder of the game.
-            let apart = entries[n].is_disjoint(&entries[other]);
-            let full = || dirs[n].iter().filter(|dir| !is_bare(dir)).count();
-            let of_one =
-                |(dir, inner): &(&PathBuf, Vec<PathBuf>)| inner.iter().all(|inner| is_called_after(dir, inner));
-            let parts = || come_again(&held) || held.iter().all(of_one);
-            let several = held.iter().any(|(_, inner)| inner.len() > 1);
-            apart && !held.is_empty() && (several || dirs[other].len() >= full()) && !parts()
-        })
-    };
-    let over: Vec<bool> = (0..lists.len()).map(|n| is_over(n) || are_libraries(lists[n].dirs())).collect();
+    let over: Vec<bool> =
+        (0..lists.len()).map(|n| is_over(lists, &dirs, &entries, n) || are_libraries(lists[n].dirs())).collect();
     let shares = |n: usize, other: usize| n != other && !entries[n].is_disjoint(&entries[other]);
     let is_inner = |n: usize| {
         (0..lists.len()).any(|other| {
@@ -489,4 +400,25 @@ fn without_libraries(lists: &mut Vec<GameList>) -> Vec<GameList> {
     }
     *lists = games;
     libraries
+}
+
+/// Whether the folders of a list hold those of another, as libraries hold games.
+fn is_over(lists: &[GameList], dirs: &[BTreeSet<PathBuf>], entries: &[BTreeSet<(PathBuf, Place)>], n: usize) -> bool {
+    let within = |inner: &BTreeSet<PathBuf>, dir: &PathBuf| -> Vec<PathBuf> {
+        inner.iter().filter(|other| *other != dir && other.starts_with(dir)).cloned().collect()
+    };
+    (0..lists.len()).any(|other| {
+        if other == n {
+            return false;
+        }
+        let held = dirs[n].iter().map(|dir| (dir, within(&dirs[other], dir))).filter(|(_, inner)| !inner.is_empty());
+        let held: Vec<(&PathBuf, Vec<PathBuf>)> = held.collect();
+        // Of the same entries, what lies deeper is a folder of the game.
+        let apart = entries[n].is_disjoint(&entries[other]);
+        let full = || dirs[n].iter().filter(|dir| !is_bare(dir)).count();
+        let of_one = |(dir, inner): &(&PathBuf, Vec<PathBuf>)| inner.iter().all(|inner| is_called_after(dir, inner));
+        let parts = || come_again(&held) || held.iter().all(of_one);
+        let several = held.iter().any(|(_, inner)| inner.len() > 1);
+        apart && !held.is_empty() && (several || dirs[other].len() >= full()) && !parts()
+    })
 }

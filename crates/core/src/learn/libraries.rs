@@ -11,7 +11,7 @@ use super::in_libraries::{NO_CHANCE, OwnFile, own_file, sums_of};
 use super::learned::Doubt;
 use super::list::{Entry, GameList, ListAt};
 use super::new_entry::new_entry;
-use super::pattern::PatternStep;
+use super::pattern::{Pattern, PatternStep};
 use super::roles::Roles;
 use crate::checksums::measure;
 use crate::record::step_text;
@@ -61,26 +61,7 @@ pub(super) fn of(
         (.., [one, ..]) => return Err(Doubt::NotClear(one.file().into())),
     };
     let ListAt::One(file) = &list.at else { return Err(Doubt::NotClear(list.shown())) };
-    let mut above = list.to_entry.clone();
-    let last = above.0.pop();
-    // Elements are lists by their names: those around the entries have to be the only ones.
-    let elements = list.shape.format() == Some(Format::Xml);
-    let is_plain = |step: &PatternStep| match step {
-        PatternStep::Name(_) => true,
-        PatternStep::Any => elements,
-        PatternStep::Nth(_) | PatternStep::Where(_) => false,
-    };
-    let is_one = || Source::read(file, list.shape).is_ok_and(|source| source.find_one(&above.selector()).is_ok());
-    let plain = above.0.iter().all(is_plain) && (!elements || is_one());
-    // A game outside of all of them is listed by other rules than the others.
-    let entries = match last {
-        Some(PatternStep::Where(_)) => Some(list.to_entry.selector()),
-        _ => None,
-    };
-    let is_list = last == Some(PatternStep::Any) || entries.is_some();
-    if !list.holds_all_of(games) || !is_list || list.side == Side::Key || !list.pure || !plain {
-        return Err(Doubt::NotClear(file.clone()));
-    }
+    let (above, entries) = around_the_entries(games, list, file)?;
     let Holding { named_by, parts, claim } = holding(file, games, roles, list)?;
     if says_its_library(games, list, &parts) {
         return Err(Doubt::NotClear(games.file().into()));
@@ -113,6 +94,31 @@ pub(super) fn of(
     }))
 }
 
+/// The place of the list in its file and what its entries are, where one rule tells them from all else.
+fn around_the_entries(games: &GameList, list: &GameList, file: &Path) -> Result<(Pattern, Option<String>), Doubt> {
+    let mut above = list.to_entry.clone();
+    let last = above.0.pop();
+    // Elements are lists by their names: those around the entries have to be the only ones.
+    let elements = list.shape.format() == Some(Format::Xml);
+    let is_plain = |step: &PatternStep| match step {
+        PatternStep::Name(_) => true,
+        PatternStep::Any => elements,
+        PatternStep::Nth(_) | PatternStep::Where(_) => false,
+    };
+    let is_one = || Source::read(file, list.shape).is_ok_and(|source| source.find_one(&above.selector()).is_ok());
+    let plain = above.0.iter().all(is_plain) && (!elements || is_one());
+    // A game outside of all of them is listed by other rules than the others.
+    let entries = match last {
+        Some(PatternStep::Where(_)) => Some(list.to_entry.selector()),
+        _ => None,
+    };
+    let is_list = last == Some(PatternStep::Any) || entries.is_some();
+    if !list.holds_all_of(games) || !is_list || list.side == Side::Key || !list.pure || !plain {
+        return Err(Doubt::NotClear(file.into()));
+    }
+    Ok((above, entries))
+}
+
 /// What names games in the entries of libraries, and the parts of these that do.
 #[derive(Debug, Default)]
 struct Holding {
@@ -134,37 +140,11 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
     let values: Option<Vec<Value>> = list.entries.iter().map(|entry| list.value_of(entry)).collect();
     let values = values.ok_or_else(doubt)?;
     let here: Vec<Vec<&Entry>> = list.entries.iter().map(|library| entries_in(games, library)).collect();
-    let mut ways: Vec<Option<String>> = vec![None];
-    let selectors: BTreeSet<&String> = games.entries.iter().flat_map(|entry| entry.scalars.keys()).collect();
-    ways.extend(selectors.into_iter().cloned().map(Some));
     let mut places: BTreeSet<String> = BTreeSet::new();
     for value in &values {
         add_places(value, "$", DEEP, &mut places);
     }
-    let (mut holding, mut chance) = (Holding::default(), Vec::new());
-    let is_reference = |selector: &String| games.reference.as_ref().is_some_and(|reference| reference.id == *selector);
-    for way in ways {
-        let names = |entry: &Entry| match &way {
-            None => roles.id_of(games, entry),
-            Some(selector) => entry.scalars.get(selector).cloned(),
-        };
-        let all: Vec<String> = games.entries.iter().filter_map(names).collect();
-        let apart = all.iter().collect::<HashSet<_>>().len() == games.entries.len();
-        if !apart || all.iter().any(|name| name.contains(['/', '\\'])) {
-            continue;
-        }
-        let elements = list.shape.format() == Some(Format::Xml);
-        let part = |selector: &String| {
-            let part = naming_part((selector, elements), &values, &here, &all, &names)?;
-            let says = if are_entries(games, list, &part) { LibrarySays::Entries } else { part.says };
-            Some(HeldPart { says, ..part })
-        };
-        let parts: Vec<HeldPart> = places.iter().filter_map(part).collect();
-        if !parts.is_empty() {
-            holding = Holding { named_by: way, parts, claim: None };
-            break;
-        }
-    }
+    let (mut holding, mut chance) = (naming(games, roles, list, &places, (&values, &here)), Vec::new());
     let sums: Vec<BTreeMap<String, u64>> = here.iter().map(|here| sums_of(here)).collect();
     let names: Vec<String> = holding.parts.iter().map(|part| part.selector.clone()).collect();
     for selector in places.iter().filter(|place| !names.iter().any(|name| place.starts_with(name))) {
@@ -189,14 +169,10 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
             }
             holding.parts.push(part(LibrarySays::Bytes));
         } else if counts.eq(says.iter().copied()) {
-            // A number that is the same in each, or that numbers the libraries, may be one by chance.
-            let differ = says.iter().collect::<BTreeSet<_>>().len() > 1;
-            let may_be_chance = !differ || says.windows(2).all(|two| two[1] == two[0] + 1);
-            match &games.counters {
-                _ if is_reference(selector) => {}
-                None if may_be_chance => chance.push(selector.clone()),
-                Some(counters) if may_be_chance && !counters.contains(selector) => {}
-                _ => holding.parts.push(part(LibrarySays::Count)),
+            match is_count(games, selector, &says) {
+                Some(true) => holding.parts.push(part(LibrarySays::Count)),
+                Some(false) => {}
+                None => chance.push(selector.clone()),
             }
         }
     }
@@ -210,9 +186,74 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
     if holding.claim.is_some() && holding.parts.iter().any(|part| part.bytes.is_some()) {
         return Err(doubt());
     }
-    // Whatever else it says of a game is not understood.
-    let rest = values.into_iter().zip(&list.entries).zip(&here).all(|((mut value, _), here)| {
-        for part in &holding.parts {
+    let rest = all_understood(games, roles, list, &holding.parts, values, &here);
+    match (rest, chance.is_empty()) {
+        (true, true) => Ok(holding),
+        (true, false) => Err(Doubt::MayCount { file: file.into(), selectors: chance }),
+        (false, _) => Err(doubt()),
+    }
+}
+
+/// Whether a number that is right in each library counts its games; none where it may be so by chance.
+fn is_count(games: &GameList, selector: &String, says: &[u64]) -> Option<bool> {
+    // One that is the same in each, or that numbers the libraries, may be one by chance.
+    let differ = says.iter().collect::<BTreeSet<_>>().len() > 1;
+    let may_be_chance = !differ || says.windows(2).all(|two| two[1] == two[0] + 1);
+    let is_reference = games.reference.as_ref().is_some_and(|reference| reference.id == *selector);
+    match &games.counters {
+        _ if is_reference => Some(false),
+        None if may_be_chance => None,
+        Some(counters) if may_be_chance && !counters.contains(selector) => Some(false),
+        _ => Some(true),
+    }
+}
+
+/// What the libraries name their games by, and where.
+fn naming(
+    games: &GameList,
+    roles: &Roles,
+    list: &GameList,
+    places: &BTreeSet<String>,
+    (values, here): (&[Value], &[Vec<&Entry>]),
+) -> Holding {
+    let mut ways: Vec<Option<String>> = vec![None];
+    let selectors: BTreeSet<&String> = games.entries.iter().flat_map(|entry| entry.scalars.keys()).collect();
+    ways.extend(selectors.into_iter().cloned().map(Some));
+    for way in ways {
+        let names = |entry: &Entry| match &way {
+            None => roles.id_of(games, entry),
+            Some(selector) => entry.scalars.get(selector).cloned(),
+        };
+        let all: Vec<String> = games.entries.iter().filter_map(names).collect();
+        let apart = all.iter().collect::<HashSet<_>>().len() == games.entries.len();
+        if !apart || all.iter().any(|name| name.contains(['/', '\\'])) {
+            continue;
+        }
+        let elements = list.shape.format() == Some(Format::Xml);
+        let part = |selector: &String| {
+            let part = naming_part((selector, elements), values, here, &all, &names)?;
+            let says = if are_entries(games, list, &part) { LibrarySays::Entries } else { part.says };
+            Some(HeldPart { says, ..part })
+        };
+        let parts: Vec<HeldPart> = places.iter().filter_map(part).collect();
+        if !parts.is_empty() {
+            return Holding { named_by: way, parts, claim: None };
+        }
+    }
+    Holding::default()
+}
+
+/// Whether a library says nothing of its games beside what is understood.
+fn all_understood(
+    games: &GameList,
+    roles: &Roles,
+    list: &GameList,
+    parts: &[HeldPart],
+    values: Vec<Value>,
+    here: &[Vec<&Entry>],
+) -> bool {
+    values.into_iter().zip(&list.entries).zip(here).all(|((mut value, _), here)| {
+        for part in parts {
             if let Some(place) = Place::read(&part.selector)
                 && let Some(inner) = place.of_mut(&mut value)
             {
@@ -220,12 +261,7 @@ fn holding(file: &Path, games: &GameList, roles: &Roles, list: &GameList) -> Res
             }
         }
         !says_of_games(games, roles, here, &value)
-    });
-    match (rest, chance.is_empty()) {
-        (true, true) => Ok(holding),
-        (true, false) => Err(Doubt::MayCount { file: file.into(), selectors: chance }),
-        (false, _) => Err(doubt()),
-    }
+    })
 }
 
 /// Whether a number of each library is the bytes of its games as they lie there, which no entry of a game says: nobody here could keep it true.

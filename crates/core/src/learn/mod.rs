@@ -9,6 +9,7 @@ mod contents;
 mod counters;
 mod entries;
 mod evidence;
+mod families;
 mod held;
 mod home;
 mod in_libraries;
@@ -36,15 +37,18 @@ use std::path::{Path, PathBuf};
 use crate::launcher::{FoundLauncher, LearnedFrom, Profile, read_launchers};
 use crate::record::Bases;
 use crate::site::{Site, real_path};
-use crate::trace::bases_near;
-use contents::{contents_of, lists_agree};
+use crate::trace::{Find, bases_near};
+use contents::{LearnedContents, contents_of, lists_agree};
 use counters::{asked_of, counted};
 use entries::{LauncherLists, lists_of};
 use evidence::Evidence;
 use home::Home;
 pub use learned::{Candidate, Doubt, Known, LearnPhase, Learned, LearnedGame, LearnedLauncher, Question};
+use libraries::LearnedLibraries;
 use list::{GameList, Reference};
+use records::{LearnedRecords, RecordOfFile};
 pub use rehearsal::{Rehearsal, rehearse};
+use roles::Roles;
 pub use watch::{Watch, Watched, Witness};
 
 /// Games of which all finds are looked at to begin with, and in each further round.
@@ -64,9 +68,8 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
         .flat_map(|found| found.games.iter().map(|game| (real_path(&game.install), found.profile.name.as_str())))
         .collect();
     let (lists, alone) = lists_of(site, &evidence);
-    let wanted =
-        |one: &LauncherLists| paths.is_empty() || one.games.dirs().any(|dir| paths.iter().any(|path| near(path, dir)));
-    let lists: Vec<_> = lists.into_iter().filter(wanted).collect();
+    let wanted = |list: &GameList| paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir)));
+    let lists: Vec<_> = lists.into_iter().filter(|one| wanted(&one.games)).collect();
     for one in &lists {
         evidence.add(&in_libraries::files_beside(site, &one.games, &one.libraries));
     }
@@ -76,21 +79,8 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
     let mut learned = Learned { files, ..Learned::default() };
     let mut ids: BTreeSet<String> = profiles.iter().map(|profile| profile.id.clone()).collect();
     let all = lists.len();
-    for list in alone
-        .into_iter()
-        .filter(|list| paths.is_empty() || list.dirs().any(|dir| paths.iter().any(|path| near(path, dir))))
-    {
-        let home = Home::of(site, &list, &[], &evidence);
-        // Libraries whose games a profile knows are that launcher's.
-        if known.iter().any(|found| found.home == home.path) {
-            continue;
-        }
-        let home = home.named_apart(&mut ids);
-        let libraries = std::slice::from_ref(&list);
-        let launcher =
-            LearnedLauncher { games: Vec::new(), doubt: Some(Doubt::NoList), ..begun(&list, libraries, &home) };
-        learned.launchers.push(launcher);
-    }
+    let alone = alone.into_iter().filter(|list| wanted(list));
+    learned.launchers.extend(alone.filter_map(|list| no_list(site, &list, &evidence, &known, &mut ids)));
     for (nth, lists) in lists.iter().enumerate() {
         let list = &lists.games;
         report(LearnPhase { files, launchers: (nth, all) });
@@ -122,6 +112,23 @@ pub fn learn(site: &Site, paths: &[PathBuf], profiles: &[Profile], report: &(dyn
     }
     learned.launchers.sort_by_key(|launcher| std::cmp::Reverse(launcher.games.len()));
     learned
+}
+
+/// A launcher whose libraries are known and whose games are not; libraries whose games a profile knows are that launcher's.
+fn no_list(
+    site: &Site,
+    list: &GameList,
+    evidence: &Evidence,
+    known: &[FoundLauncher],
+    ids: &mut BTreeSet<String>,
+) -> Option<LearnedLauncher> {
+    let home = Home::of(site, list, &[], evidence);
+    if known.iter().any(|found| found.home == home.path) {
+        return None;
+    }
+    let home = home.named_apart(ids);
+    let begun = begun(list, std::slice::from_ref(list), &home);
+    Some(LearnedLauncher { games: Vec::new(), doubt: Some(Doubt::NoList), ..begun })
 }
 
 /// Whether a profile that was learned before knows no game that is not on this list of its launcher.
@@ -230,7 +237,7 @@ fn candidate(lists: &LauncherLists, reference: &Reference, profile: String) -> C
 
 /// Learns a launcher of which nothing is open that would make another profile of it.
 fn one_way(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home) -> LearnedLauncher {
-    let LauncherLists { games: list, libraries: libraries_seen, unclear, .. } = lists;
+    let LauncherLists { games: list, libraries: libraries_seen, .. } = lists;
     let mut launcher = begun(list, libraries_seen, home);
     if list.examples() < 2 {
         launcher.doubt = Some(Doubt::OneGame);
@@ -240,55 +247,71 @@ fn one_way(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home)
         launcher.doubt = Some(Doubt::Beside);
         return launcher;
     }
-    let Some(mut roles) = roles::of(list, &home.path) else {
-        launcher.doubt = Some(Doubt::NoId);
-        return launcher;
-    };
-    let libraries = match libraries::of(home, list, &roles, libraries_seen, unclear.as_deref()) {
-        Ok(libraries) => libraries,
-        Err(doubt) => {
-            launcher.doubt = Some(doubt);
-            return launcher;
-        }
-    };
-    let above = match above::records_above((list, libraries_seen, &lists.above), home, &mut roles) {
-        Ok(above) => above,
+    let mut said = match what_it_says(lists, home) {
+        Ok(said) => said,
         Err(doubt) => {
             launcher.doubt = Some(doubt);
             return launcher;
         }
     };
     // What is summed is what a game has, as its launcher sees it.
-    let summed = libraries.as_ref().and_then(|libraries| libraries.claim.clone());
-    roles.claim = summed.or(roles.claim);
-    let Ok(contents) = contents_of(site, list, home, &roles, evidence) else {
+    let summed = said.libraries.as_ref().and_then(|libraries| libraries.claim.clone());
+    said.roles.claim = summed.or(said.roles.claim);
+    let Ok(contents) = contents_of(site, list, home, &said.roles, evidence) else {
         launcher.doubt = Some(Doubt::Beside);
         return launcher;
     };
     launcher.content_lists = contents.is_some();
-    launcher.known = roles.known();
-    launcher.questions.clone_from(&roles.questions);
+    launcher.known = said.roles.known();
+    launcher.questions.clone_from(&said.roles.questions);
+    learn_from_more(site, evidence, lists, home, (&said, contents.as_ref()), &mut launcher);
+    // Lists that fit some games and not others are none that a proof can go by.
+    if launcher.content_lists && launcher.doubt.is_none() && !lists_agree(site, &launcher.profile) {
+        launcher.profile = write::without_contents(&launcher.profile);
+        launcher.content_lists = false;
+    }
+    let (games, moves, places) = (launcher.games.len(), launcher.rehearsed, launcher.covered);
+    let from = LearnedFrom { games, moves, places, asked: launcher.questions.len(), entry: None, library: None };
+    launcher.profile = write::with_learned(&launcher.profile, &from);
+    launcher
+}
+
+/// What the lists of a launcher say beside the places of its games.
+struct Says {
+    roles: Roles,
+    libraries: Option<LearnedLibraries>,
+    /// Records that stand above the entries.
+    above: Vec<RecordOfFile>,
+}
+
+fn what_it_says(lists: &LauncherLists, home: &Home) -> Result<Says, Doubt> {
+    let LauncherLists { games: list, libraries: seen, unclear, .. } = lists;
+    let mut roles = roles::of(list, &home.path).ok_or(Doubt::NoId)?;
+    let libraries = libraries::of(home, list, &roles, seen, unclear.as_deref())?;
+    let above = above::records_above((list, seen, &lists.above), home, &mut roles)?;
+    Ok(Says { roles, libraries, above })
+}
+
+/// Learns from a few games and proves it with all; what was missed is learned from more of them.
+fn learn_from_more(
+    site: &Site,
+    evidence: &Evidence,
+    lists: &LauncherLists,
+    home: &Home,
+    (said, contents): (&Says, Option<&LearnedContents>),
+    launcher: &mut LearnedLauncher,
+) {
+    let list = &lists.games;
     let mut dirs: Vec<PathBuf> = list.dirs().map(Path::to_path_buf).collect();
     dirs.dedup();
     let (mut taken, mut learned_from) = (FIRST.min(dirs.len()), FIRST.min(dirs.len()));
     let mut finds = evidence.finds(site, &dirs[..taken]);
     for round in 0..ROUNDS {
-        let mut records = records::of(site, list, home, &roles, &finds[..learned_from]);
-        records.file.extend(above.iter().cloned());
-        records.entry.extend(list.reference.iter().map(records::reference));
-        if list.is_below() {
-            let bases = bases_near(site, list.file(), &evidence.layers);
-            let below = records::below(list, &Bases { relative_to: None, ..bases });
-            // What the games that lie at the top show is one of these.
-            let entry = std::mem::take(&mut records.entry).into_iter();
-            let others = entry.filter(|said| !below.iter().any(|below| below.selector == said.selector));
-            records.entry = others.map(records::from_the_library).collect();
-            records.entry.extend(below);
-        }
+        let records = records_of(site, list, home, said, &finds[..learned_from], evidence);
         launcher.record_files = records.files();
-        launcher.profile = write::profile(home, list, libraries.as_ref(), &roles, &records, contents.as_ref());
+        launcher.profile = write::profile(home, list, said.libraries.as_ref(), &said.roles, &records, contents);
         launcher.left = evidence::left(&finds);
-        launcher.doubt = proof::unsound(site, list, &finds, &mut launcher);
+        launcher.doubt = proof::unsound(site, list, &finds, launcher);
         let missed = matches!(launcher.doubt, Some(Doubt::Missed { .. }));
         // What some games have and others do not is learned from those that have it.
         if round + 1 == ROUNDS || (!missed && taken == dirs.len()) || (missed && learned_from == dirs.len()) {
@@ -303,15 +326,30 @@ fn one_way(site: &Site, evidence: &Evidence, lists: &LauncherLists, home: &Home)
         finds.extend(evidence.finds(site, &dirs[taken..more]));
         taken = more;
     }
-    // Lists that fit some games and not others are none that a proof can go by.
-    if launcher.content_lists && launcher.doubt.is_none() && !lists_agree(site, &launcher.profile) {
-        launcher.profile = write::without_contents(&launcher.profile);
-        launcher.content_lists = false;
+}
+
+/// The records of some games, as a profile says them.
+fn records_of(
+    site: &Site,
+    list: &GameList,
+    home: &Home,
+    said: &Says,
+    finds: &[(PathBuf, Vec<Find>)],
+    evidence: &Evidence,
+) -> LearnedRecords {
+    let mut records = records::of(site, list, home, &said.roles, finds);
+    records.file.extend(said.above.iter().cloned());
+    records.entry.extend(list.reference.iter().map(records::reference));
+    if list.is_below() {
+        let bases = bases_near(site, list.file(), &evidence.layers);
+        let below = records::below(list, &Bases { relative_to: None, ..bases });
+        // What the games that lie at the top show is one of these.
+        let entry = std::mem::take(&mut records.entry).into_iter();
+        let others = entry.filter(|said| !below.iter().any(|below| below.selector == said.selector));
+        records.entry = others.map(records::from_the_library).collect();
+        records.entry.extend(below);
     }
-    let (games, moves, places) = (launcher.games.len(), launcher.rehearsed, launcher.covered);
-    let from = LearnedFrom { games, moves, places, asked: launcher.questions.len(), entry: None, library: None };
-    launcher.profile = write::with_learned(&launcher.profile, &from);
-    launcher
+    records
 }
 
 fn title_of(dir: &Path) -> String {

@@ -30,6 +30,9 @@ pub(super) struct Said {
     pub meaning: String,
 }
 
+/// A record of a file: the file, its format, and what it says.
+pub(super) type RecordOfFile = (String, String, Said);
+
 /// The records of a launcher.
 #[derive(Clone, Debug, Default)]
 pub(super) struct LearnedRecords {

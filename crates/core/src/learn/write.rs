@@ -68,26 +68,8 @@ pub(super) fn profile(
             out.push_str(&format!("{key} = {}\n", quoted(selector)));
         }
     }
-    let install = match &list.at {
-        _ if list.is_below() => "{install}".to_string(),
-        ListAt::InLibraries { sub: Some(sub), .. } if sub.as_os_str().is_empty() => "{library}/{folder}".to_string(),
-        ListAt::InLibraries { sub: Some(sub), .. } => format!("{{library}}/{}/{{folder}}", sub.to_string_lossy()),
-        _ if list.held || list.reference.as_ref().is_some_and(|reference| reference.alone) => {
-            "{library}/{folder}".into()
-        }
-        _ if list.by_name => "{parent}/{folder}".into(),
-        _ => "{install}".into(),
-    };
-    out.push_str(&format!("install = {}\n", quoted(&install)));
-    if !list.folders.is_empty() {
-        out.push_str(&format!("folders = {}\n", quoted_all(&list.folders)));
-        // A game that lay elsewhere on another drive would not be known there.
-        if libraries.is_none()
-            && let Some(place) = list.folders.iter().find(|folder| folder.starts_with("{drive}"))
-        {
-            out.push_str(&format!("place = {}\n", quoted(place)));
-        }
-    }
+    out.push_str(&format!("install = {}\n", quoted(&install_template(list))));
+    out.push_str(&folders_lines(list, libraries.is_some()));
     for said in &records.entry {
         out.push_str("\n[[games.records]]\n");
         out.push_str(&lines_of(said));
@@ -100,6 +82,33 @@ pub(super) fn profile(
         out.push_str(&contents_lines(contents));
     }
     out
+}
+
+/// Where a game lies, in the words of its launcher.
+fn install_template(list: &GameList) -> String {
+    match &list.at {
+        _ if list.is_below() => "{install}".to_string(),
+        ListAt::InLibraries { sub: Some(sub), .. } if sub.as_os_str().is_empty() => "{library}/{folder}".to_string(),
+        ListAt::InLibraries { sub: Some(sub), .. } => format!("{{library}}/{}/{{folder}}", sub.to_string_lossy()),
+        _ if list.held || list.reference.as_ref().is_some_and(|reference| reference.alone) => {
+            "{library}/{folder}".into()
+        }
+        _ if list.by_name => "{parent}/{folder}".into(),
+        _ => "{install}".into(),
+    }
+}
+
+/// The folders that games are told by, and the place of a new one.
+fn folders_lines(list: &GameList, has_libraries: bool) -> String {
+    if list.folders.is_empty() {
+        return String::new();
+    }
+    let folders = format!("folders = {}\n", quoted_all(&list.folders));
+    // A game that lay elsewhere on another drive would not be known there.
+    match list.folders.iter().find(|folder| folder.starts_with("{drive}")) {
+        Some(place) if !has_libraries => format!("{folders}place = {}\n", quoted(place)),
+        _ => folders,
+    }
 }
 
 /// What the profile says of its libraries.

@@ -161,21 +161,7 @@ pub fn timing(
     items: &[PlannedItem],
     fight: &dyn Fn(&PlannedItem, &PlannedItem) -> bool,
 ) -> Timing {
-    let of = |item: &PlannedItem| {
-        let from = item.from_drive.as_deref().unwrap_or_default();
-        if item.mode != Strategy::Copy {
-            return (0.5, None, Basis::Hauls);
-        }
-        let (seconds, slowest, basis) = speeds.estimate(
-            site,
-            from,
-            &item.to_drive,
-            item.size.on_disk.count().max(item.need.count()),
-            item.size.files,
-        );
-        (seconds + OF_A_LOT, Some(slowest), basis)
-    };
-    let known: Vec<(f64, Option<Slowest>, Basis)> = items.iter().map(of).collect();
+    let known: Vec<(f64, Option<Slowest>, Basis)> = items.iter().map(|item| of_item(site, speeds, item)).collect();
     // Whether two items wait for one another is a matter of their drives: items with the same ones are told apart by nothing.
     let mut ways: HashMap<(Option<&str>, &str), usize> = HashMap::new();
     let mut firsts: Vec<&PlannedItem> = Vec::new();
@@ -216,6 +202,17 @@ pub fn timing(
         basis: *basis,
     });
     Timing { items: items.collect(), whole: Span { low: time(end(&low)), high: time(end(&high)) } }
+}
+
+/// How many seconds an item takes by itself, on what drive that hangs, and how that is known.
+fn of_item(site: &Site, speeds: &Speeds, item: &PlannedItem) -> (f64, Option<Slowest>, Basis) {
+    let from = item.from_drive.as_deref().unwrap_or_default();
+    if item.mode != Strategy::Copy {
+        return (0.5, None, Basis::Hauls);
+    }
+    let (seconds, slowest, basis) =
+        speeds.estimate(site, from, &item.to_drive, item.size.on_disk.count().max(item.need.count()), item.size.files);
+    (seconds + OF_A_LOT, Some(slowest), basis)
 }
 
 #[cfg(test)]

@@ -30,42 +30,10 @@ use crate::survey::{Game, GameId, Lookup, Survey, Way};
 /// Plans a draft. Reads drives and records; writes nothing.
 pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan {
     let mut findings = Vec::new();
-    let mut placements: Vec<Placement<'_>> = Vec::new();
-    let mut taken: HashSet<PathBuf> = HashSet::new();
     let (lookup, mut places) = (&Lookup::of(survey), KnownPlaces::new());
-    for item in &draft.items {
-        let Some(game) = lookup.haulable(&item.game, item.way) else {
-            let what = format!("{} isn't installed", item.game);
-            findings.push(Finding::general(FindingKind::NoDestination { what }));
-            continue;
-        };
-        let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
-        let Some(found) = found else { continue };
-        let (findings, places, links) = (&mut findings, &mut places, draft.links);
-        let mut placing = Placing { site, survey, lookup, places, found, game, findings, links };
-        if let Some(mut placement) = placing.placement(&item.to, &taken) {
-            placement.aside = placing.aside(item.way);
-            taken.insert(placement.install.clone());
-            placements.push(placement);
-        }
-    }
+    let placements = placed((site, survey, lookup), draft, &mut places, &mut findings);
     findings.extend(drifted(placements.iter().map(|placement| placement.found)));
-    // One that lies in another cannot go by itself and with it.
-    let mut lies: HashMap<&Path, Vec<usize>> = HashMap::new();
-    for (n, placement) in placements.iter().enumerate() {
-        lies.entry(placement.game.found.install.as_path()).or_default().push(n);
-    }
-    for (n, placement) in placements.iter().enumerate() {
-        let above = placement.game.found.install.ancestors().filter_map(|folder| lies.get(folder)).flatten();
-        for other in above.filter(|k| **k != n).map(|k| &placements[*k]) {
-            let (with, path) = (placement.game.found.title.clone(), placement.game.found.install.clone());
-            findings.push(Finding::about(
-                &other.game.id,
-                &other.game.found.title,
-                FindingKind::SharesFolder { with, path },
-            ));
-        }
-    }
+    findings.extend(shared_folders(&placements));
     findings.extend(settings_that_go(survey, draft, &placements));
     // What goes along does not stay.
     let along: HashSet<&Path> =
@@ -87,38 +55,25 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     };
     for leg in &schedule.legs {
         let placement = &placements[leg.placement];
-        match leg.staging {
-            // It waits on another drive in between: a place there is found as for any other item.
-            Some(drive) => {
-                let to = crate::plan::drafts::Destination::Drive(drive.clone());
-                let mut unheard = Vec::new();
-                let (found, game) = (placement.found, placement.game);
-                let (findings, places, links) = (&mut unheard, &mut places, draft.links);
-                let mut placing = Placing { site, survey, lookup, places, found, game, findings, links };
-                let between = placing.placement(&to, &HashSet::new());
-                making.findings.extend(unheard.into_iter().filter(|finding| finding.severity == Severity::Blocker));
-                if let Some(between) = between {
-                    making.item(&between, leg);
-                }
-            }
-            None => making.item(placement, leg),
+        let Some(drive) = leg.staging else {
+            making.item(placement, leg);
+            continue;
+        };
+        // It waits on another drive in between: a place there is found as for any other item.
+        let to = crate::plan::drafts::Destination::Drive(drive.clone());
+        let mut unheard = Vec::new();
+        let (found, game) = (placement.found, placement.game);
+        let (findings, places, links) = (&mut unheard, &mut places, draft.links);
+        let mut placing = Placing { site, survey, lookup, places, found, game, findings, links };
+        let between = placing.placement(&to, &HashSet::new());
+        making.findings.extend(unheard.into_iter().filter(|finding| finding.severity == Severity::Blocker));
+        if let Some(between) = between {
+            making.item(&between, leg);
         }
     }
     let items = making.items;
-    // Whoever else knows the folder would be led to nothing by a release within the haul.
-    let goes = |item: &&PlannedItem| policy == Policy::Release || item.policy == Policy::Release;
-    let mut also: HashMap<GameId, Vec<(String, String)>> = HashMap::new();
-    for finding in &findings {
-        if let (FindingKind::AlsoKnown { as_title, launcher }, Some(game)) = (&finding.kind, &finding.item) {
-            also.entry(game.clone()).or_default().push((as_title.clone(), launcher.clone()));
-        }
-    }
-    for item in items.iter().filter(goes) {
-        for (as_title, launcher) in also.get(&item.game).into_iter().flatten().cloned() {
-            let kind = FindingKind::StillListed { launcher, as_title, path: item.from.clone() };
-            findings.push(Finding::about(&item.game, &item.title, kind));
-        }
-    }
+    let listed = still_listed(&items, policy, &findings);
+    findings.extend(listed);
     findings.extend(residue(site, survey, &placements));
     findings.extend(state_room(site, &items));
     let (loads, steps) = schedule.loads(survey, &items, policy);
@@ -128,6 +83,74 @@ pub fn plan(site: &Site, survey: &Survey, draft: &Draft, policy: Policy) -> Plan
     let timing = timing(site, &survey.speeds, &items, &|one, other| fight(site, one, other));
     let trial = if schedule.tried { draft.trial } else { Trial::None };
     Plan { made: Timestamp::now(), items, findings, loads, steps, policy, timing, trial }
+}
+
+/// Where each item of the draft goes; what cannot go is a finding.
+fn placed<'a>(
+    (site, survey, lookup): (&'a Site, &'a Survey, &'a Lookup<'a>),
+    draft: &Draft,
+    places: &mut KnownPlaces,
+    findings: &mut Vec<Finding>,
+) -> Vec<Placement<'a>> {
+    let mut placements: Vec<Placement<'a>> = Vec::new();
+    let mut taken: HashSet<PathBuf> = HashSet::new();
+    for item in &draft.items {
+        let Some(game) = lookup.haulable(&item.game, item.way) else {
+            let what = format!("{} isn't installed", item.game);
+            findings.push(Finding::general(FindingKind::NoDestination { what }));
+            continue;
+        };
+        let found = survey.found.iter().find(|found| found.profile.id == game.launcher);
+        let Some(found) = found else { continue };
+        let (findings, places, links) = (&mut *findings, &mut *places, draft.links);
+        let mut placing = Placing { site, survey, lookup, places, found, game, findings, links };
+        if let Some(mut placement) = placing.placement(&item.to, &taken) {
+            placement.aside = placing.aside(item.way);
+            taken.insert(placement.install.clone());
+            placements.push(placement);
+        }
+    }
+    placements
+}
+
+/// One that lies in another cannot go by itself and with it.
+fn shared_folders(placements: &[Placement<'_>]) -> Vec<Finding> {
+    let mut findings = Vec::new();
+    let mut lies: HashMap<&Path, Vec<usize>> = HashMap::new();
+    for (n, placement) in placements.iter().enumerate() {
+        lies.entry(placement.game.found.install.as_path()).or_default().push(n);
+    }
+    for (n, placement) in placements.iter().enumerate() {
+        let above = placement.game.found.install.ancestors().filter_map(|folder| lies.get(folder)).flatten();
+        for other in above.filter(|k| **k != n).map(|k| &placements[*k]) {
+            let (with, path) = (placement.game.found.title.clone(), placement.game.found.install.clone());
+            findings.push(Finding::about(
+                &other.game.id,
+                &other.game.found.title,
+                FindingKind::SharesFolder { with, path },
+            ));
+        }
+    }
+    findings
+}
+
+/// Whoever else knows the folder would be led to nothing by a release within the haul.
+fn still_listed(items: &[PlannedItem], policy: Policy, findings: &[Finding]) -> Vec<Finding> {
+    let mut listed = Vec::new();
+    let goes = |item: &&PlannedItem| policy == Policy::Release || item.policy == Policy::Release;
+    let mut also: HashMap<GameId, Vec<(String, String)>> = HashMap::new();
+    for finding in findings {
+        if let (FindingKind::AlsoKnown { as_title, launcher }, Some(game)) = (&finding.kind, &finding.item) {
+            also.entry(game.clone()).or_default().push((as_title.clone(), launcher.clone()));
+        }
+    }
+    for item in items.iter().filter(goes) {
+        for (as_title, launcher) in also.get(&item.game).into_iter().flatten().cloned() {
+            let kind = FindingKind::StillListed { launcher, as_title, path: item.from.clone() };
+            listed.push(Finding::about(&item.game, &item.title, kind));
+        }
+    }
+    listed
 }
 
 /// User data that goes by its setting while the setting goes with a game: which of the two copies of the file would be written

@@ -53,21 +53,7 @@ impl<'a> Schedule<'a> {
         let mut legs: Vec<Leg<'a>> = renamed.map(|(n, _)| Leg::straight(n)).collect();
         let copied: Vec<usize> = (0..placements.len()).filter(|n| copies(&placements[*n])).collect();
         let rooms = rooms(survey);
-        let items: Vec<OrderItem> = copied
-            .iter()
-            .map(|n| {
-                let placement = &placements[*n];
-                let to = drive_at(&placement.drive.name).unwrap_or(0);
-                // A copy between parts of one drive makes no room there that anything waits for.
-                let from = placement.game.drive.as_deref().and_then(drive_at).filter(|from| *from != to);
-                let need = |(at, state): (usize, &crate::survey::DriveState)| {
-                    let may_wait = Some(at) != from && can_wait(placement, &state.drive);
-                    (at == to || may_wait).then(|| placement.need.count())
-                };
-                let needs = survey.drives.iter().enumerate().map(need).collect();
-                OrderItem { from, to, leaves: placement.size.on_disk.count(), needs }
-            })
-            .collect();
+        let items: Vec<OrderItem> = copied.iter().map(|n| order_item(survey, &placements[*n])).collect();
         let order = find_order(&rooms, &items);
         let OrderFound::Order(order) = order else {
             findings.extend(why_not(survey, &rooms, &items, &copied, placements));
@@ -83,38 +69,7 @@ impl<'a> Schedule<'a> {
         // A trial goes before what is only renamed.
         let renamed = if tried { std::mem::take(&mut legs) } else { Vec::new() };
         let base = legs.len();
-        // Who waits elsewhere in between has left its drive for that.
-        let mut again = HashSet::new();
-        let mut goes: Vec<bool> =
-            order.moves.iter().rev().map(|step| !again.insert(step.item) || step.release).collect();
-        goes.reverse();
-        // Moves so far that make room on a drive, and those of an item.
-        let mut room_on: HashMap<usize, Vec<usize>> = HashMap::new();
-        let mut of_cargo: HashMap<usize, Vec<usize>> = HashMap::new();
-        for (n, step) in order.moves.iter().enumerate() {
-            let item = &items[step.item];
-            let placement = &placements[copied[step.item]];
-            let drive = |at: usize| &survey.drives[at].drive.name;
-            let staging = (step.to != item.to).then(|| drive(step.to));
-            let say = |kind| Finding::about(&placement.game.id, &placement.game.found.title, kind);
-            if let Some(drive) = staging {
-                findings.push(say(FindingKind::WaitsOn { drive: drive.clone(), bytes: placement.need }));
-            }
-            if let (true, Some(from)) = (goes[n] && step.from == item.from, step.from) {
-                let kind = FindingKind::MustRelease { drive: drive(from).clone(), bytes: placement.size.on_disk };
-                findings.push(say(kind));
-            }
-            // What makes room there goes before it; and it cannot leave a place before it has come there.
-            let before = room_on.get(&step.to).into_iter().chain(of_cargo.get(&step.item)).flatten();
-            let after: BTreeSet<usize> = before.map(|k| base + k).collect();
-            let after = after.into_iter().collect();
-            if let (true, Some(from)) = (goes[n], step.from) {
-                room_on.entry(from).or_default().push(n);
-            }
-            of_cargo.entry(step.item).or_default().push(n);
-            let policy = if goes[n] { Policy::Release } else { Policy::Hold };
-            legs.push(Leg { placement: copied[step.item], staging, policy, after });
-        }
+        legs.extend(legs_of(survey, base, (&items, &copied, placements), &order, findings));
         legs.extend(renamed);
         Self { legs, tried }
     }
@@ -153,6 +108,63 @@ impl<'a> Schedule<'a> {
         }
         (loads, steps)
     }
+}
+
+/// What the search for an order knows of an item.
+fn order_item(survey: &Survey, placement: &Placement<'_>) -> OrderItem {
+    let drive_at = |name: &str| survey.drives.iter().position(|state| state.drive.name == name);
+    let to = drive_at(&placement.drive.name).unwrap_or(0);
+    // A copy between parts of one drive makes no room there that anything waits for.
+    let from = placement.game.drive.as_deref().and_then(drive_at).filter(|from| *from != to);
+    let need = |(at, state): (usize, &crate::survey::DriveState)| {
+        let may_wait = Some(at) != from && can_wait(placement, &state.drive);
+        (at == to || may_wait).then(|| placement.need.count())
+    };
+    let needs = survey.drives.iter().enumerate().map(need).collect();
+    OrderItem { from, to, leaves: placement.size.on_disk.count(), needs }
+}
+
+/// The moves of an order as legs behind the first `base`, each after those that it waits for.
+fn legs_of<'a>(
+    survey: &'a Survey,
+    base: usize,
+    (items, copied, placements): (&[OrderItem], &[usize], &[Placement<'a>]),
+    order: &Order,
+    findings: &mut Vec<Finding>,
+) -> Vec<Leg<'a>> {
+    let mut legs = Vec::new();
+    // Who waits elsewhere in between has left its drive for that.
+    let mut again = HashSet::new();
+    let mut goes: Vec<bool> = order.moves.iter().rev().map(|step| !again.insert(step.item) || step.release).collect();
+    goes.reverse();
+    // Moves so far that make room on a drive, and those of an item.
+    let mut room_on: HashMap<usize, Vec<usize>> = HashMap::new();
+    let mut of_item: HashMap<usize, Vec<usize>> = HashMap::new();
+    for (n, step) in order.moves.iter().enumerate() {
+        let item = &items[step.item];
+        let placement = &placements[copied[step.item]];
+        let drive = |at: usize| &survey.drives[at].drive.name;
+        let staging = (step.to != item.to).then(|| drive(step.to));
+        let say = |kind| Finding::about(&placement.game.id, &placement.game.found.title, kind);
+        if let Some(drive) = staging {
+            findings.push(say(FindingKind::WaitsOn { drive: drive.clone(), bytes: placement.need }));
+        }
+        if let (true, Some(from)) = (goes[n] && step.from == item.from, step.from) {
+            let kind = FindingKind::MustRelease { drive: drive(from).clone(), bytes: placement.size.on_disk };
+            findings.push(say(kind));
+        }
+        // What makes room there goes before it; and it cannot leave a place before it has come there.
+        let before = room_on.get(&step.to).into_iter().chain(of_item.get(&step.item)).flatten();
+        let after: BTreeSet<usize> = before.map(|k| base + k).collect();
+        let after = after.into_iter().collect();
+        if let (true, Some(from)) = (goes[n], step.from) {
+            room_on.entry(from).or_default().push(n);
+        }
+        of_item.entry(step.item).or_default().push(n);
+        let policy = if goes[n] { Policy::Release } else { Policy::Hold };
+        legs.push(Leg { placement: copied[step.item], staging, policy, after });
+    }
+    legs
 }
 
 impl Leg<'_> {

@@ -18,22 +18,7 @@ fn layer_of(file: &std::path::Path) -> Option<PathBuf> {
 pub fn quiet(site: &Site, items: &[PlannedItem]) -> Vec<Finding> {
     let mut findings: Vec<Finding> = Vec::new();
     let mut hidden = 0;
-    // One look at all processes for the names of each launcher, and one for the files of all items.
-    let mut launchers: Vec<(&str, &[String])> = Vec::new();
-    for item in items {
-        let launcher = (item.launcher_name.as_str(), item.processes.as_slice());
-        if !launcher.1.is_empty() && launchers.last() != Some(&launcher) && !launchers.contains(&launcher) {
-            launchers.push(launcher);
-        }
-    }
-    let mut closed: HashSet<u32> = HashSet::new();
-    for (launcher, names) in launchers {
-        for process in site.processes_using(Wanted { names, paths: &[] }).0 {
-            closed.insert(process.pid);
-            let kind = FindingKind::LauncherRunning { launcher: launcher.into(), process };
-            findings.push(Finding::general(kind));
-        }
-    }
+    let closed = running_launchers(site, items, &mut findings);
     let mut whose: HashMap<PathBuf, &PlannedItem> = HashMap::new();
     for item in items {
         let records = item.record_files();
@@ -76,4 +61,25 @@ pub fn quiet(site: &Site, items: &[PlannedItem]) -> Vec<Finding> {
         findings.push(Finding::general(FindingKind::NotAllVisible { count: hidden }));
     }
     findings
+}
+
+/// Launchers of the items that run; gives their processes.
+fn running_launchers(site: &Site, items: &[PlannedItem], findings: &mut Vec<Finding>) -> HashSet<u32> {
+    // One look at all processes for the names of each launcher, and one for the files of all items.
+    let mut launchers: Vec<(&str, &[String])> = Vec::new();
+    for item in items {
+        let launcher = (item.launcher_name.as_str(), item.processes.as_slice());
+        if !launcher.1.is_empty() && launchers.last() != Some(&launcher) && !launchers.contains(&launcher) {
+            launchers.push(launcher);
+        }
+    }
+    let mut closed: HashSet<u32> = HashSet::new();
+    for (launcher, names) in launchers {
+        for process in site.processes_using(Wanted { names, paths: &[] }).0 {
+            closed.insert(process.pid);
+            let kind = FindingKind::LauncherRunning { launcher: launcher.into(), process };
+            findings.push(Finding::general(kind));
+        }
+    }
+    closed
 }

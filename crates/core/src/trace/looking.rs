@@ -88,12 +88,7 @@ impl Looking<'_> {
         let database = shapes.first() == Some(&Shape::Sqlite);
         let packed = shapes.first().is_some_and(|shape| is_packed(*shape));
         if !database && !packed && (!is_text || size > LARGEST) {
-            return match WholeName::new(self.name).is_in_file(file) {
-                Ok(true) => (vec![self.unreadable(file)], Vec::new()),
-                // A part of the name, or another word that holds it.
-                Ok(false) => (Vec::new(), Vec::new()),
-                Err(error) => (Vec::new(), vec![problem(file, &error)]),
-            };
+            return self.whole_name_in(file);
         }
         // Of large ones there is one at a time in memory.
         let _alone = (size > LARGE).then(|| LARGE_ONES.lock().unwrap_or_else(PoisonError::into_inner));
@@ -102,12 +97,8 @@ impl Looking<'_> {
             history = history_of(file, self.places, "");
         } else if !database {
             let bytes = platform::read(file).unwrap_or_default();
-            if is_counted(&bytes, self.name.as_bytes()) || is_chained(&bytes, self.name.as_bytes()) {
-                return (vec![self.unreadable(file)], Vec::new());
-            }
-            if has_controls(&bytes) {
-                let stands = WholeName::new(self.name).is_in(&bytes);
-                return (if stands { vec![self.unreadable(file)] } else { Vec::new() }, Vec::new());
+            if let Some(finds) = self.in_binary(file, &bytes) {
+                return (finds, Vec::new());
             }
             history = history_of(file, self.places, &String::from_utf8_lossy(&bytes[..bytes.len().min(16_384)]));
         }
@@ -129,20 +120,13 @@ impl Looking<'_> {
                 }
             };
             understood |= is_strict(shape);
-            let mut finds = self.source(file, shape, &source, &bases);
-            if packed && self.is_said_elsewhere(&source, finds.is_empty()) {
-                finds.push(self.unreadable(file));
-            }
-            if packed && self.keeps_a_checksum(&source) {
-                finds.push(Find { sure: Sure::Checksum, ..self.unreadable(file) });
-            }
+            let finds = if packed {
+                self.in_pack(file, shape, &source, &bases)
+            } else {
+                self.source(file, shape, &source, &bases)
+            };
             if !finds.is_empty() {
-                // What says the name alone is left in any case.
-                let leads = |find: &&mut Find| find.sure != Sure::NameOnly;
-                finds.iter_mut().filter(leads).for_each(|find| find.sure = history.unwrap_or(find.sure));
-                let sealed = self.sealed(file, &source, &finds);
-                finds.extend(sealed);
-                return (finds, Vec::new());
+                return (self.with_history(file, &source, finds, history), Vec::new());
             }
         }
         // What it might have been, and was not, is no fault of a file that reads as something else.
@@ -154,6 +138,48 @@ impl Looking<'_> {
             Some(_) if !is_text => (vec![self.unreadable(file)], Vec::new()),
             Some((line, what)) => (Vec::new(), vec![Problem { file: file.clone(), line, what }]),
         }
+    }
+
+    /// Of a file that is no text after all: whether the name stands in it.
+    fn in_binary(&self, file: &Path, bytes: &[u8]) -> Option<Vec<Find>> {
+        let name = self.name.as_bytes();
+        if is_counted(bytes, name) || is_chained(bytes, name) {
+            return Some(vec![self.unreadable(file)]);
+        }
+        let stands = || WholeName::new(self.name).is_in(bytes);
+        has_controls(bytes).then(|| if stands() { vec![self.unreadable(file)] } else { Vec::new() })
+    }
+
+    /// What a packed file says, with what in it cannot be rewritten.
+    fn in_pack(&self, file: &Path, shape: Shape, source: &Source, bases: &Bases) -> Vec<Find> {
+        let mut finds = self.source(file, shape, source, bases);
+        if self.is_said_elsewhere(source, finds.is_empty()) {
+            finds.push(self.unreadable(file));
+        }
+        if self.keeps_a_checksum(source) {
+            finds.push(Find { sure: Sure::Checksum, ..self.unreadable(file) });
+        }
+        finds
+    }
+
+    /// Of a file that is not read as anything: whether the name stands in it as a name.
+    fn whole_name_in(&self, file: &Path) -> (Vec<Find>, Vec<Problem>) {
+        match WholeName::new(self.name).is_in_file(file) {
+            Ok(true) => (vec![self.unreadable(file)], Vec::new()),
+            // A part of the name, or another word that holds it.
+            Ok(false) => (Vec::new(), Vec::new()),
+            Err(error) => (Vec::new(), vec![problem(file, &error)]),
+        }
+    }
+
+    /// Finds of a log, a backup or the like are that, and what a checksum seals is said.
+    fn with_history(&self, file: &Path, source: &Source, mut finds: Vec<Find>, history: Option<Sure>) -> Vec<Find> {
+        // What says the name alone is left in any case.
+        let leads = |find: &&mut Find| find.sure != Sure::NameOnly;
+        finds.iter_mut().filter(leads).for_each(|find| find.sure = history.unwrap_or(find.sure));
+        let sealed = self.sealed(file, source, &finds);
+        finds.extend(sealed);
+        finds
     }
 
     fn bases_for(&self, file: &Path) -> Bases {

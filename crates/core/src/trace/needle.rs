@@ -136,19 +136,23 @@ fn ways_of(c: char) -> Vec<String> {
             // A word of a shell, a sign that is written twice, and the blank of a form.
             ways.extend([text(&format!("\\{c}")), text(&format!("\\\\{c}")), text(&format!("{c}{c}"))]);
         }
-        let named = match c {
-            ' ' => &["+", "\\s"][..],
-            '&' => &["&amp;"],
-            '<' => &["&lt;"],
-            '>' => &["&gt;"],
-            '"' => &["&quot;"],
-            '\'' => &["&apos;"],
-            '\u{a0}' => &["\\_"],
-            _ => &[],
-        };
-        ways.extend(named.iter().map(|named| text(named)));
+        ways.extend(named(c).iter().map(|named| text(named)));
     }
     ways
+}
+
+/// Names that formats have for a letter.
+fn named(c: char) -> &'static [&'static str] {
+    match c {
+        ' ' => &["+", "\\s"][..],
+        '&' => &["&amp;"],
+        '<' => &["&lt;"],
+        '>' => &["&gt;"],
+        '"' => &["&quot;"],
+        '\'' => &["&apos;"],
+        '\u{a0}' => &["\\_"],
+        _ => &[],
+    }
 }
 
 impl Needle {

@@ -12,6 +12,7 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 
+use crate::launcher::Problem;
 use crate::launcher::Record;
 use crate::platform::{self, Look};
 use crate::record::Letters;
@@ -35,20 +36,7 @@ pub fn trace_moved(
     report: &(dyn Fn(TracePhase) + Sync),
 ) -> Trace {
     let path = path.components().collect::<PathBuf>();
-    let own = site.state_folder();
-    let own_settings = site.places.config.join("deft-barge");
-    let mut found = Gathered::default();
-    for place in places {
-        gather(place, &[&own, &own_settings], &mut found);
-    }
-    follow_links(site, &path, places, &[&own, &own_settings], &mut found);
-    if let Some(now) = now {
-        gather_near(now, &mut found);
-    }
-    found.files.sort();
-    found.files.dedup();
-    found.layers.sort();
-    found.layers.dedup();
+    let found = gather_all(site, &path, now, places);
     let layers: Vec<Letters> = found.layers.iter().map(|prefix| Letters::read(prefix)).collect();
     let name = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
     let needle = Needle::new(&name);
@@ -65,26 +53,7 @@ pub fn trace_moved(
     };
     let all = found.files.len();
     report(TracePhase { files: 0, all });
-    let done = std::sync::atomic::AtomicUsize::new(0);
-    let results: Vec<_> = found
-        .files
-        .par_iter()
-        .map_init(
-            || vec![0; needle::BUFFER],
-            |buffer, file| {
-                let files = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
-                if files.is_multiple_of(512) {
-                    report(TracePhase { files, all });
-                }
-                match needle.is_in_file(file, buffer) {
-                    Ok(false) => None,
-                    Ok(true) => Some(looking.file(file)),
-                    Err(error) => Some((Vec::new(), vec![problem(file, &error)])),
-                }
-            },
-        )
-        .flatten()
-        .collect();
+    let results = look_into(&looking, &found.files, report);
     let mut finds: Vec<Find> = found.links.iter().filter_map(|link| looking.link(link)).collect();
     let mut problems = found.problems;
     for (some, bad) in results {
@@ -103,6 +72,53 @@ pub fn trace_moved(
     from_one_root(&mut finds);
     let gone = path.look_own_meta().is_err_and(|error| error.kind() == std::io::ErrorKind::NotFound);
     Trace { path, finds, places: places.to_vec(), files: all, problems, followed: found.followed, gone, layers }
+}
+
+/// All files that may say the path, each once, and the compatibility layers among them.
+fn gather_all(site: &Site, path: &Path, now: Option<&Path>, places: &[PathBuf]) -> Gathered {
+    let own = site.state_folder();
+    let own_settings = site.places.config.join("deft-barge");
+    let mut found = Gathered::default();
+    for place in places {
+        gather(place, &[&own, &own_settings], &mut found);
+    }
+    follow_links(site, path, places, &[&own, &own_settings], &mut found);
+    if let Some(now) = now {
+        gather_near(now, &mut found);
+    }
+    found.files.sort();
+    found.files.dedup();
+    found.layers.sort();
+    found.layers.dedup();
+    found
+}
+
+/// Looks into each file, several at a time; files that hold no part of the name give nothing.
+fn look_into(
+    looking: &Looking<'_>,
+    files: &[PathBuf],
+    report: &(dyn Fn(TracePhase) + Sync),
+) -> Vec<(Vec<Find>, Vec<Problem>)> {
+    let all = files.len();
+    let done = std::sync::atomic::AtomicUsize::new(0);
+    files
+        .par_iter()
+        .map_init(
+            || vec![0; needle::BUFFER],
+            |buffer, file| {
+                let looked = done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1;
+                if looked.is_multiple_of(512) {
+                    report(TracePhase { files: looked, all });
+                }
+                match looking.needle.is_in_file(file, buffer) {
+                    Ok(false) => None,
+                    Ok(true) => Some(looking.file(file)),
+                    Err(error) => Some((Vec::new(), vec![problem(file, &error)])),
+                }
+            },
+        )
+        .flatten()
+        .collect()
 }
 
 /// The finds of a path in files and links that were gathered, until it is said to be over.

@@ -190,17 +190,7 @@ impl Reading<'_> {
         } else {
             self.records_of(source, shape, file, place, &values, &install)?
         };
-        let sealed = games.sealed.as_ref().and_then(|selector| {
-            let found = source.find(&joined(place, selector)).ok()?.into_iter().next()?;
-            match source.value_at(&found)?.as_ref() {
-                Value::String(reason) if !reason.is_empty() && reason != "0" && reason != "false" => {
-                    Some(reason.clone())
-                }
-                Value::Number(number) if number.as_i64() != Some(0) => Some(String::new()),
-                Value::Bool(true) => Some(String::new()),
-                _ => None,
-            }
-        });
+        let sealed = games.sealed.as_ref().and_then(|selector| sealed_by(source, place, selector));
         let update = games.update.as_ref().and_then(|at| {
             let update = Update { have: bytes(&at.have)?, want: bytes(&at.want)? };
             (update.have < update.want).then_some(update)
@@ -270,6 +260,17 @@ impl Reading<'_> {
             records.extend(setting.and_then(|setting| setting.of_game(at, install)));
         }
         Ok(records)
+    }
+}
+
+/// Why a game is not to be moved, where its entry says so.
+fn sealed_by(source: &Source, place: &Place, selector: &str) -> Option<String> {
+    let found = source.find(&joined(place, selector)).ok()?.into_iter().next()?;
+    match source.value_at(&found)?.as_ref() {
+        Value::String(reason) if !reason.is_empty() && reason != "0" && reason != "false" => Some(reason.clone()),
+        Value::Number(number) if number.as_i64() != Some(0) => Some(String::new()),
+        Value::Bool(true) => Some(String::new()),
+        _ => None,
     }
 }
 

@@ -212,6 +212,26 @@ impl Writing<'_> {
             let source = Source::read(&self.game.entry.file, self.game.entry.shape).map_err(|e| e.to_string())?;
             stands_alone(&source, &entry, &self.game.entry.file)?;
         }
+        let mut rewrites = self.of_records(goes, travels.then_some(&list_file), &mut edits)?;
+        inner_first(&mut edits);
+        rewrites.sort_by_key(inner);
+        if leaves {
+            return Ok(edits.into_iter().chain(self.follow(rewrites)?).collect());
+        }
+        if travels {
+            edits.push(self.take_along(list_file, rewrites)?);
+        }
+        edits.extend(self.follow(Vec::new())?);
+        Ok(edits)
+    }
+
+    /// What each record will say: an edit where it stays, a part of the entry's own edit where that goes.
+    fn of_records(
+        &mut self,
+        goes: bool,
+        list_file: Option<&PathBuf>,
+        edits: &mut Vec<Edit>,
+    ) -> Result<Vec<Rewrite>, Unchangeable> {
         let mut rewrites: Vec<Rewrite> = Vec::new();
         // A word that stands twice in a text changes with the first, and a place that two records speak of changes once.
         let mut words: HashMap<(PathBuf, String), Vec<usize>> = HashMap::new();
@@ -221,7 +241,10 @@ impl Writing<'_> {
             if !record.sound {
                 continue;
             }
-            let new_file = if record.in_entry && travels { list_file.clone() } else { self.carried(&record.file) };
+            let new_file = match list_file {
+                Some(file) if record.in_entry => file.clone(),
+                _ => self.carried(&record.file),
+            };
             let Some(mut rewrite) = self.rewrite(record, &new_file)? else { continue };
             if record.in_entry && goes {
                 let here = words.entry((record.file.clone(), record.location.clone())).or_default();
@@ -242,12 +265,12 @@ impl Writing<'_> {
                 edits.push(edit);
             }
         }
-        inner_first(&mut edits);
-        rewrites.sort_by_key(inner);
-        if leaves {
-            return Ok(edits.into_iter().chain(self.follow(rewrites)?).collect());
-        }
-        if travels && games.file.names("id") {
+        Ok(rewrites)
+    }
+
+    /// Takes the entry from the list of its library to that of the new one.
+    fn take_along(&self, list_file: PathBuf, rewrites: Vec<Rewrite>) -> Result<Edit, Unchangeable> {
+        if self.found.profile.games.file.names("id") {
             let format = self
                 .game
                 .entry
@@ -259,26 +282,23 @@ impl Writing<'_> {
                 Rewrite { location, ..rewrite }
             };
             let (from, rewrites) = (self.game.entry.file.clone(), rewrites.into_iter().map(at).collect());
-            edits.push(Edit::Relocate { from, to: list_file, format, rewrites });
-        } else if travels {
-            let list = games.list.clone().ok_or_else(|| "entries travel only between lists".to_string())?;
-            let format =
-                self.game.entry.shape.format().ok_or_else(|| "entries of a database do not travel".to_string())?;
-            let total = self.found.profile.libraries.as_ref().and_then(|libraries| libraries.total.clone());
-            let amount = self.game.claim.map_or(0, |claim| claim.count() as i64);
-            edits.push(Edit::Travel {
-                from: self.game.entry.file.clone(),
-                to: list_file,
-                format,
-                list,
-                id_at: self.game.entry.id_at.clone(),
-                id: self.game.id.clone(),
-                rewrites,
-                totals: total.into_iter().map(|location| Total { location, amount }).collect(),
-            });
+            return Ok(Edit::Relocate { from, to: list_file, format, rewrites });
         }
-        edits.extend(self.follow(Vec::new())?);
-        Ok(edits)
+        let list =
+            self.found.profile.games.list.clone().ok_or_else(|| "entries travel only between lists".to_string())?;
+        let format = self.game.entry.shape.format().ok_or_else(|| "entries of a database do not travel".to_string())?;
+        let total = self.found.profile.libraries.as_ref().and_then(|libraries| libraries.total.clone());
+        let amount = self.game.claim.map_or(0, |claim| claim.count() as i64);
+        Ok(Edit::Travel {
+            from: self.game.entry.file.clone(),
+            to: list_file,
+            format,
+            list,
+            id_at: self.game.entry.id_at.clone(),
+            id: self.game.id.clone(),
+            rewrites,
+            totals: total.into_iter().map(|location| Total { location, amount }).collect(),
+        })
     }
 
     /// What the library needs; a letter is made if its list says libraries by their letters and none leads there.

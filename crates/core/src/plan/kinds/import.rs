@@ -82,19 +82,8 @@ fn adopted(
     let listing = FolderListing::of(&adoption.path);
     match list {
         None => findings.push(say(FindingKind::NoContentList { launcher: found.profile.name.clone() })),
-        Some(list) => {
-            let lacking = |listed: &&ListedFile| !is_there(&listing, listed);
-            let (files, bytes) = list
-                .listed_files
-                .iter()
-                .filter(lacking)
-                .fold((0_usize, 0), |(files, bytes), listed| (files + 1, bytes + listed.bytes(None)));
-            if files > 0 {
-                findings.push(say(FindingKind::Incomplete { files, bytes: Bytes::new(bytes) }));
-            }
-        }
+        Some(list) => findings.extend(incomplete(list, &listing).map(say)),
     }
-    let unchangeable = |why: String| FindingKind::RecordsUnchangeable { why };
     let bytes: u64 = list.map_or_else(
         || measure(&adoption.path).apparent.count(),
         |list| list.listed_files.iter().map(|listed| listed.bytes(listing.size_of(&listed.path))).sum(),
@@ -118,18 +107,7 @@ fn adopted(
     };
     let mut edits = Vec::new();
     if let Some(library) = &place.library {
-        let values = found.values(site).with("library", library.to_string_lossy());
-        let file = found.profile.games.file.fill(&values).map_err(|e| unchangeable(e.to_string()));
-        match file {
-            Ok(file) => {
-                let place = (library.as_path(), Path::new(&file), place.new_library);
-                let known = make_known(site, found, &found.bases(site), place, &[]);
-                edits.extend(known.map_err(|why| unchangeable(why.why()))?);
-            }
-            // One file for each game is no file of the library.
-            Err(why) if place.new_library => return Err(why),
-            Err(_) => {}
-        }
+        edits.extend(library_known(site, found, library, place.new_library)?);
         if place.new_library {
             findings.push(say(FindingKind::NewLibrary { launcher: found.profile.name.clone(), path: library.clone() }));
         }
@@ -144,6 +122,36 @@ fn adopted(
     let bare = item(site, (Origin::Launcher, id), title, mode, adoption.path.clone(), install.clone());
     let bare = with_room(survey, bare, place.drive, findings);
     Ok(with_edits(bare, found, edits))
+}
+
+fn unchangeable(why: String) -> FindingKind {
+    FindingKind::RecordsUnchangeable { why }
+}
+
+/// What the content list has and the folder has not.
+fn incomplete(list: &ContentList, listing: &FolderListing) -> Option<FindingKind> {
+    let lacking = |listed: &&ListedFile| !is_there(listing, listed);
+    let (files, bytes) = list
+        .listed_files
+        .iter()
+        .filter(lacking)
+        .fold((0_usize, 0), |(files, bytes), listed| (files + 1, bytes + listed.bytes(None)));
+    (files > 0).then(|| FindingKind::Incomplete { files, bytes: Bytes::new(bytes) })
+}
+
+/// The edits that make the library of the new game known.
+fn library_known(site: &Site, found: &FoundLauncher, library: &Path, is_new: bool) -> Result<Vec<Edit>, FindingKind> {
+    let values = found.values(site).with("library", library.to_string_lossy());
+    let file = found.profile.games.file.fill(&values).map_err(|e| unchangeable(e.to_string()));
+    match file {
+        Ok(file) => {
+            let known = make_known(site, found, &found.bases(site), (library, Path::new(&file), is_new), &[]);
+            Ok(known.map_err(|why| unchangeable(why.why()))?.into_iter().collect())
+        }
+        // One file for each game is no file of the library.
+        Err(why) if is_new => Err(why),
+        Err(_) => Ok(Vec::new()),
+    }
 }
 
 fn mode_of(site: &Site, from: &Path, to: &Path, drive: &Drive) -> Strategy {

@@ -62,26 +62,7 @@ pub(crate) fn look(site: &Site, found: &mut Vec<FoundLauncher>, around: &mut Aro
         .collect();
     candidates.extend(by_itself);
     let installs = Folders::of(games.iter().map(|(_, game)| real_path(&game.install)));
-    let mut known: Vec<Candidate> = Vec::new();
-    let (mut taken, mut by_path) = (Folders::default(), HashMap::<PathBuf, usize>::new());
-    for candidate in candidates {
-        let here = real_path(&candidate.path);
-        let bad = fault_of(site, &candidate.path, &here, &installs).is_some();
-        if let Some(same) = by_path.get(&candidate.path).and_then(|nth| known.get_mut(*nth)) {
-            same.setting = same.setting.take().or(candidate.setting);
-            continue;
-        }
-        if !bad {
-            // The folder above, or one within, may be known already.
-            if taken.touched_by(&here).is_some() {
-                continue;
-            }
-            taken.add(here);
-        }
-        // What is bad is shown with what is wrong, and takes nothing from the others.
-        by_path.insert(candidate.path.clone(), known.len());
-        known.push(candidate);
-    }
+    let mut known = none_twice(site, candidates, &installs);
     let directories: Vec<Candidate> = user_directories(site)
         .into_iter()
         .filter(|(_, path, _)| *path != site.places.home && known.iter().any(|data| data.path.starts_with(path)))
@@ -97,8 +78,41 @@ pub(crate) fn look(site: &Site, found: &mut Vec<FoundLauncher>, around: &mut Aro
         .collect();
     known.extend(directories);
     around.data = known.par_iter().map(|candidate| looked_at(site, candidate, &installs)).collect();
+    name_apart(&mut around.data);
+    if !around.data.is_empty() {
+        found.push(as_launcher(site));
+    }
+}
+
+/// Each folder once, with what is bad beside what is well.
+fn none_twice(site: &Site, candidates: Vec<Candidate>, installs: &Folders) -> Vec<Candidate> {
+    let mut known: Vec<Candidate> = Vec::new();
+    let (mut taken, mut by_path) = (Folders::default(), HashMap::<PathBuf, usize>::new());
+    for candidate in candidates {
+        let here = real_path(&candidate.path);
+        let bad = fault_of(site, &candidate.path, &here, installs).is_some();
+        if let Some(same) = by_path.get(&candidate.path).and_then(|nth| known.get_mut(*nth)) {
+            same.setting = same.setting.take().or(candidate.setting);
+            continue;
+        }
+        if !bad {
+            // The folder above, or one within, may be known already.
+            if taken.touched_by(&here).is_some() {
+                continue;
+            }
+            taken.add(here);
+        }
+        // What is bad is shown with what is wrong, and takes nothing from the others.
+        by_path.insert(candidate.path.clone(), known.len());
+        known.push(candidate);
+    }
+    known
+}
+
+/// Numbers of those that would be called alike.
+fn name_apart(all: &mut [UserData]) {
     let mut seen: HashSet<GameId> = HashSet::new();
-    for data in &mut around.data {
+    for data in all {
         let first = data.id.clone();
         let mut nth = 2;
         while seen.contains(&data.id) {
@@ -109,9 +123,6 @@ pub(crate) fn look(site: &Site, found: &mut Vec<FoundLauncher>, around: &mut Aro
         for (_, item) in &mut data.items {
             item.id = data.id.clone();
         }
-    }
-    if !around.data.is_empty() {
-        found.push(as_launcher(site));
     }
 }
 
@@ -371,19 +382,7 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
     let fault = fault_of(site, path, &place, installs);
     let size = if fault.is_none() { measure(&place) } else { Size::default() };
     let drive = site.drive_of(&place).map(|drive| drive.name.clone());
-    let holds_links = |path: &Path| site.drive_of(path).is_none_or(|drive| drive.abilities.links && !drive.read_only);
-    let mut ways = Vec::new();
-    if fault.is_none() {
-        if link.is_some() {
-            ways.push(Way::Link);
-        }
-        if setting.is_some() {
-            ways.push(if *kind == DataKind::Directory { Way::Directory } else { Way::Setting });
-        }
-        if link.is_none() && path.parent().is_some_and(holds_links) {
-            ways.push(Way::Link);
-        }
-    }
+    let ways = if fault.is_none() { ways_of(site, candidate, link.is_some()) } else { Vec::new() };
     let word = word(*kind);
     let (owner, title, folder) = if let Some((id, title, folder)) = game {
         (id.0.clone(), format!("{title}: {word}"), format!("{folder}/{word}"))
@@ -400,30 +399,7 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
         if let Some(says) = &link {
             records.extend(link_record(path, says, Path::new("")));
         }
-        let found = FoundGame {
-            id: id.0.clone(),
-            title: title.clone(),
-            install: place.clone(),
-            folder: folder.clone(),
-            library: None,
-            root: None,
-            fault: fault.clone(),
-            claim: None,
-            program: None,
-            sealed: None,
-            last_run: None,
-            update: None,
-            entry: ListEntry {
-                file: place.clone(),
-                shape: Shape::Text(Format::Lines),
-                list: None,
-                id_at: None,
-                travels: false,
-                location: "$".into(),
-            },
-            records,
-            staying: Vec::new(),
-        };
+        let found = as_game((&id, &title, &folder), &place, fault.clone(), records);
         (
             *way,
             Game {
@@ -452,5 +428,55 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
         ways,
         fault,
         items,
+    }
+}
+
+/// By what ways the data can be moved, the best first.
+fn ways_of(site: &Site, candidate: &Candidate, is_link: bool) -> Vec<Way> {
+    let Candidate { kind, path, setting, .. } = candidate;
+    let holds_links = |path: &Path| site.drive_of(path).is_none_or(|drive| drive.abilities.links && !drive.read_only);
+    let mut ways = Vec::new();
+    if is_link {
+        ways.push(Way::Link);
+    }
+    if setting.is_some() {
+        ways.push(if *kind == DataKind::Directory { Way::Directory } else { Way::Setting });
+    }
+    if !is_link && path.parent().is_some_and(holds_links) {
+        ways.push(Way::Link);
+    }
+    ways
+}
+
+/// User data as a game that no launcher lists.
+fn as_game(
+    (id, title, folder): (&GameId, &str, &str),
+    place: &Path,
+    fault: Option<PlaceFault>,
+    records: Vec<Record>,
+) -> FoundGame {
+    FoundGame {
+        id: id.0.clone(),
+        title: title.to_string(),
+        install: place.to_path_buf(),
+        folder: folder.to_string(),
+        library: None,
+        root: None,
+        fault,
+        claim: None,
+        program: None,
+        sealed: None,
+        last_run: None,
+        update: None,
+        entry: ListEntry {
+            file: place.to_path_buf(),
+            shape: Shape::Text(Format::Lines),
+            list: None,
+            id_at: None,
+            travels: false,
+            location: "$".into(),
+        },
+        records,
+        staying: Vec::new(),
     }
 }

@@ -5,6 +5,7 @@ use super::{HIGHEST, Hit, LONGEST_WAY, Looking, Means, key_of};
 use crate::platform::Look;
 use crate::record::DEEPEST_WITHIN;
 use crate::record::Document;
+use crate::record::Part;
 use crate::record::PartFit;
 use crate::record::find_parts;
 use crate::record::format_within;
@@ -41,29 +42,8 @@ impl Looking<'_> {
         bases: &Bases,
         depth: usize,
     ) -> Vec<Hit> {
-        let hit = |within, text: String, whole, below: &str, spelling: &Spelling, sure| Hit {
-            inside: Vec::new(),
-            side: Side::Value,
-            within,
-            text,
-            whole,
-            written: None,
-            meaning: if below.is_empty() { Means::Install } else { Means::Below(below.into()) },
-            spelling: spelling.describe(),
-            sure,
-        };
         if text == self.name || (!bases.letters.is_empty() && text.to_lowercase() == self.name.to_lowercase()) {
-            return vec![Hit {
-                inside: Vec::new(),
-                side: Side::Value,
-                within: Within::Value,
-                text: text.into(),
-                whole: None,
-                written: None,
-                meaning: Means::Folder,
-                spelling: String::new(),
-                sure: Sure::NameOnly,
-            }];
+            return vec![name_alone(text)];
         }
         let command = format == Some(Format::Desktop) && matches!(key, Some("Exec" | "TryExec"));
         let mut whole = Vec::new();
@@ -99,6 +79,25 @@ impl Looking<'_> {
             let whole = Some((text.to_string(), from));
             return vec![hit(Within::Text, text[from..].to_string(), whole, &below, &spelling, Sure::Certain)];
         }
+        let is_read = !whole.is_empty();
+        match self.parts(text, (format, command), (&absolute, &fit), is_read) {
+            // A part that is all of the value is the value.
+            Some((_, true)) if is_read => whole,
+            Some((hits, _)) => hits,
+            None if !is_read => self.way(text, bases).into_iter().collect(),
+            None => whole,
+        }
+    }
+
+    /// The parts of a text that lead to the folder, in the first way of parting it that has some; and whether one is all of it,
+    /// which says nothing where the text as a whole was read as a path.
+    fn parts(
+        &self,
+        text: &str,
+        (format, command): (Option<Format>, bool),
+        (absolute, fit): (&Bases, &dyn Fn(&str) -> PartFit),
+        is_read: bool,
+    ) -> Option<(Vec<Hit>, bool)> {
         let list = text.contains(';') || (text.contains(':') && !text.contains(' '));
         let ways: &[Within] = match (command, list) {
             (true, _) => &[Within::Command],
@@ -107,25 +106,17 @@ impl Looking<'_> {
         };
         // In an entry of a menu one key alone is a command, whose words end at blanks for sure.
         let words_of = format.filter(|format| *format != Format::Desktop || command);
-        for within in ways {
-            let parts = find_parts(text, *within, words_of, &fit);
-            // A part that is all of the value is the value.
-            if !whole.is_empty() && parts.iter().any(|part| part.range == (0..text.len())) {
-                return whole;
-            }
-            let hits: Vec<Hit> = parts
-                .iter()
-                .filter_map(|part| {
-                    let (spelling, _, below) = self.read(&part.text, &absolute)?;
-                    let whole = (*within == Within::Text).then(|| (text.to_string(), part.range.start));
-                    Some(hit(*within, text[part.range.clone()].to_string(), whole, &below?, &spelling, Sure::Certain))
-                })
-                .collect();
-            if !hits.is_empty() {
-                return hits;
-            }
-        }
-        if whole.is_empty() { self.way(text, bases).into_iter().collect() } else { whole }
+        ways.iter().find_map(|within| {
+            let parts = find_parts(text, *within, words_of, fit);
+            let hit = |part: &Part<'_>| {
+                let (spelling, _, below) = self.read(&part.text, absolute)?;
+                let whole = (*within == Within::Text).then(|| (text.to_string(), part.range.start));
+                Some(hit(*within, text[part.range.clone()].to_string(), whole, &below?, &spelling, Sure::Certain))
+            };
+            let hits: Vec<Hit> = parts.iter().filter_map(hit).collect();
+            let is_all = parts.iter().any(|part| part.range == (0..text.len()));
+            ((is_all && is_read) || !hits.is_empty()).then_some((hits, is_all))
+        })
     }
 
     /// The hits in a text that is a document of its own; `None` if it is none.
@@ -150,6 +141,43 @@ impl Looking<'_> {
             }
         });
         (!hits.is_empty()).then_some(hits)
+    }
+}
+
+/// A path that was found, in what way it is written.
+fn hit(
+    within: Within,
+    text: String,
+    whole: Option<(String, usize)>,
+    below: &str,
+    spelling: &Spelling,
+    sure: Sure,
+) -> Hit {
+    Hit {
+        inside: Vec::new(),
+        side: Side::Value,
+        within,
+        text,
+        whole,
+        written: None,
+        meaning: if below.is_empty() { Means::Install } else { Means::Below(below.into()) },
+        spelling: spelling.describe(),
+        sure,
+    }
+}
+
+/// The name of the folder and nothing else.
+fn name_alone(text: &str) -> Hit {
+    Hit {
+        inside: Vec::new(),
+        side: Side::Value,
+        within: Within::Value,
+        text: text.into(),
+        whole: None,
+        written: None,
+        meaning: Means::Folder,
+        spelling: String::new(),
+        sure: Sure::NameOnly,
     }
 }
 
