@@ -95,7 +95,7 @@ fn groups(survey: &Survey, drive: &str) -> Vec<Group> {
     groups
 }
 
-fn paint(page: &mut Page<'_>, rect: Rect, group: &mut Group) {
+fn paint(page: &mut Page, rect: Rect, group: &mut Group) {
     group.pieces.sort_by_key(|piece| std::cmp::Reverse(piece.bytes));
     // The group's name has a row of its own where there is room for one.
     let named = !group.name.is_empty() && rect.height > 60 && rect.width > 70;
@@ -121,7 +121,7 @@ fn paint(page: &mut Page<'_>, rect: Rect, group: &mut Group) {
 }
 
 /// Writes title and size into a piece, as far as there is room for either.
-fn name(page: &mut Page<'_>, place: Rect, piece: &Piece) {
+fn name(page: &mut Page, place: Rect, piece: &Piece) {
     if place.height < 18 || place.width < 34 {
         return;
     }

@@ -79,7 +79,7 @@ impl Clock {
     }
 
     /// Draws the time that ran in quarters at `y`, lines from there down to `bottom`, and the breaks with how long they were.
-    pub(crate) fn draw(&self, page: &mut Page<'_>, y: i32, bottom: i32) {
+    pub(crate) fn draw(&self, page: &mut Page, y: i32, bottom: i32) {
         let whole: f64 = self.kept.iter().map(|(stretch, _)| seconds(*stretch)).sum();
         let (mut last, mut free) = (String::new(), i32::MIN);
         for quarter in 0..=4 {

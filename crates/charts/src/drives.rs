@@ -85,7 +85,7 @@ pub fn drives(survey: &Survey, plan: Option<&Plan>) -> Drawing {
 }
 
 /// What moves where, in the order of the plan.
-fn draw_moves(page: &mut Page<'_>, top: i32, items: &[&PlannedItem]) {
+fn draw_moves(page: &mut Page, top: i32, items: &[&PlannedItem]) {
     let more = items.len().saturating_sub(MOST);
     let head = if more > 0 {
         format!("the first {MOST} of {} items, in their order", items.len())
@@ -120,7 +120,7 @@ struct Row<'a> {
 }
 
 impl Row<'_> {
-    fn draw(&self, page: &mut Page<'_>) {
+    fn draw(&self, page: &mut Page) {
         let drive = &self.drive.drive;
         let tag = drive.tag.map_or(String::new(), |tag| format!("{tag}  "));
         let name = page.cut_bold(&format!("{tag}{}", drive.name), 13.0, LABEL - 14);
@@ -149,7 +149,7 @@ impl Row<'_> {
         page.text(beside, self.y + 76, 10.0, ink, Side::Right, &words);
     }
 
-    fn bar(&self, page: &mut Page<'_>, bar: Rect, blocks: &[Block]) {
+    fn bar(&self, page: &mut Page, bar: Rect, blocks: &[Block]) {
         let capacity = self.drive.drive.capacity.count().max(1);
         // What does not fit goes no farther than the figures beside it.
         let most = page.width() - MARGIN - RIGHT + 20 - bar.x;
@@ -226,7 +226,7 @@ pub(crate) fn ink_of(survey: &Survey, game: &Game) -> Ink {
     LAUNCHERS[at % LAUNCHERS.len()]
 }
 
-fn paint(page: &mut Page<'_>, rect: Rect, block: &Block) {
+fn paint(page: &mut Page, rect: Rect, block: &Block) {
     match block.kind {
         Kind::Other => page.fill(rect, OTHER),
         Kind::Game(ink) => page.fill(rect, ink),

@@ -76,7 +76,7 @@ fn months(log: &[LogLine], released: &BTreeMap<ItemId, Timestamp>, now: Timestam
     months.into_iter().skip(skip).collect()
 }
 
-fn draw_months(page: &mut Page<'_>, place: Rect, months: &[(i32, Month)]) {
+fn draw_months(page: &mut Page, place: Rect, months: &[(i32, Month)]) {
     let most = months.iter().flat_map(|(_, m)| [m.moved, m.freed, m.held]).max().unwrap_or(Bytes::ZERO);
     let top = most.count().max(1);
     let bottom = place.y + place.height;

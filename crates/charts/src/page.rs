@@ -1,12 +1,11 @@
-//! A page that is drawn on, over the SVG backend of plotters: texts that know their width, boxes, hatches, lines; a head with title
-//! and date, and a legend.
+//! A page that is drawn on, as SVG: texts that know their width, boxes, hatches, lines; a head with title and date, and a legend.
 
-use std::sync::Once;
+use std::sync::LazyLock;
 
 use jiff::Timestamp;
-use plotters::backend::{DrawingBackend, SVGBackend};
-use plotters::style::text_anchor::{HPos, Pos, VPos};
-use plotters::style::{Color, FontDesc, FontFamily, FontStyle, RGBColor, TextStyle, register_font};
+use svg::node::element::{Line, Polygon, Polyline, Rectangle, Text};
+use svg::{Document, Node};
+use ttf_parser::Face;
 
 use crate::Drawing;
 use crate::figures::{date, plain};
@@ -41,6 +40,16 @@ pub(crate) enum Side {
     Right,
 }
 
+impl Side {
+    fn anchor(self) -> &'static str {
+        match self {
+            Self::Left => "start",
+            Self::Middle => "middle",
+            Self::Right => "end",
+        }
+    }
+}
+
 /// What a piece of the legend shows.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Mark {
@@ -66,53 +75,41 @@ impl Rect {
     }
 }
 
-pub(crate) struct Page<'a> {
-    backend: SVGBackend<'a>,
+pub(crate) struct Page {
+    svg: Document,
     width: u32,
     height: u32,
 }
 
-fn color((red, green, blue): Ink) -> RGBColor {
-    RGBColor(red, green, blue)
+fn color((red, green, blue): Ink) -> String {
+    format!("#{red:02x}{green:02x}{blue:02x}")
 }
 
-fn style(size: f64, ink: Ink, bold: bool, side: Side, middle: bool) -> TextStyle<'static> {
-    static FONTS: Once = Once::new();
-    FONTS.call_once(|| {
-        // They are the crate's own bytes; if they could not be read, widths would be guessed.
-        let _ = register_font(FONT, FontStyle::Normal, dejavu::sans::regular());
-        let _ = register_font(FONT, FontStyle::Bold, dejavu::sans::bold());
-    });
-    let font =
-        FontDesc::new(FontFamily::Name(FONT), size * 1.24, if bold { FontStyle::Bold } else { FontStyle::Normal });
-    let h_pos = match side {
-        Side::Left => HPos::Left,
-        Side::Middle => HPos::Center,
-        Side::Right => HPos::Right,
-    };
-    let v_pos = if middle { VPos::Center } else { VPos::Top };
-    TextStyle { font, color: color(ink).to_backend_color(), pos: Pos::new(h_pos, v_pos) }
+fn face(bold: bool) -> Option<&'static Face<'static>> {
+    static FACES: LazyLock<[Option<Face<'static>>; 2]> =
+        LazyLock::new(|| [dejavu::sans::regular(), dejavu::sans::bold()].map(|bytes| Face::parse(bytes, 0).ok()));
+    FACES[usize::from(bold)].as_ref()
 }
 
 /// Draws a page of a size and gives the drawing.
-pub(crate) fn draw(title: &str, made: Timestamp, size: (u32, u32), paint: impl FnOnce(&mut Page<'_>)) -> Drawing {
-    let mut svg = String::new();
+pub(crate) fn draw(title: &str, made: Timestamp, size: (u32, u32), paint: impl FnOnce(&mut Page)) -> Drawing {
     let (width, height) = size;
-    {
-        let mut page = Page { backend: SVGBackend::with_string(&mut svg, size), width, height };
-        page.fill(Rect::new(0, 0, width as i32, height as i32), PAPER);
-        page.text_bold(MARGIN, 34, 20.0, TEXT, &page.cut_bold(title, 20.0, width as i32 - 2 * MARGIN));
-        page.text(MARGIN, 64, 11.0, DIM, Side::Left, &date(made));
-        page.text(width as i32 - MARGIN, 64, 11.0, DIM, Side::Right, "Deft Barge");
-        page.line((MARGIN, 86), (width as i32 - MARGIN, 86), FAINT, 1);
-        paint(&mut page);
-        // Writing into memory does not fail.
-        let _ = page.backend.present();
-    }
-    Drawing { title: title.into(), width, height, svg }
+    let svg = Document::new()
+        .set("width", width)
+        .set("height", height)
+        .set("viewBox", (0, 0, width, height))
+        .set("font-family", format!("'{FONT}', sans-serif"));
+    let mut page = Page { svg, width, height };
+    page.fill(Rect::new(0, 0, width as i32, height as i32), PAPER);
+    page.text_bold(MARGIN, 34, 20.0, TEXT, &page.cut_bold(title, 20.0, width as i32 - 2 * MARGIN));
+    page.text(MARGIN, 64, 11.0, DIM, Side::Left, &date(made));
+    page.text(width as i32 - MARGIN, 64, 11.0, DIM, Side::Right, "Deft Barge");
+    page.line((MARGIN, 86), (width as i32 - MARGIN, 86), FAINT, 1);
+    paint(&mut page);
+    Drawing { title: title.into(), width, height, svg: page.svg.to_string() }
 }
 
-impl Page<'_> {
+impl Page {
     pub(crate) fn width(&self) -> i32 {
         self.width as i32
     }
@@ -121,17 +118,19 @@ impl Page<'_> {
         self.height as i32
     }
 
+    fn add(&mut self, node: impl svg::Node) {
+        self.svg.append(node);
+    }
+
     pub(crate) fn fill(&mut self, rect: Rect, ink: Ink) {
         if rect.width > 0 && rect.height > 0 {
-            let end = (rect.x + rect.width, rect.y + rect.height);
-            let _ = self.backend.draw_rect((rect.x, rect.y), end, &color(ink), true);
+            self.add(rectangle(rect).set("fill", color(ink)).set("stroke", "none"));
         }
     }
 
     pub(crate) fn frame(&mut self, rect: Rect, ink: Ink) {
         if rect.width > 0 && rect.height > 0 {
-            let end = (rect.x + rect.width, rect.y + rect.height);
-            let _ = self.backend.draw_rect((rect.x, rect.y), end, &color(ink), false);
+            self.add(rectangle(rect).set("fill", "none").set("stroke", color(ink)));
         }
     }
 
@@ -151,8 +150,8 @@ impl Page<'_> {
     }
 
     pub(crate) fn line(&mut self, from: (i32, i32), to: (i32, i32), ink: Ink, width: u32) {
-        let style = plotters::style::ShapeStyle { color: color(ink).to_rgba(), filled: false, stroke_width: width };
-        let _ = self.backend.draw_line(from, to, &style);
+        let line = Line::new().set("x1", from.0).set("y1", from.1).set("x2", to.0).set("y2", to.1);
+        self.add(line.set("stroke", color(ink)).set("stroke-width", width));
     }
 
     /// A line of dashes, from left to right or from top to bottom.
@@ -173,21 +172,21 @@ impl Page<'_> {
     }
 
     pub(crate) fn path(&mut self, points: &[(i32, i32)], ink: Ink, width: u32) {
-        let style = plotters::style::ShapeStyle { color: color(ink).to_rgba(), filled: false, stroke_width: width };
-        let _ = self.backend.draw_path(points.iter().copied(), &style);
+        let line = Polyline::new().set("points", listed(points)).set("fill", "none");
+        self.add(line.set("stroke", color(ink)).set("stroke-width", width));
     }
 
     pub(crate) fn polygon(&mut self, points: &[(i32, i32)], ink: Ink) {
-        let _ = self.backend.fill_polygon(points.iter().copied(), &color(ink));
+        self.add(Polygon::new().set("points", listed(points)).set("fill", color(ink)).set("stroke", "none"));
     }
 
     /// Text whose upper edge is at `y`.
     pub(crate) fn text(&mut self, x: i32, y: i32, size: f64, ink: Ink, side: Side, text: &str) {
-        let _ = self.backend.draw_text(&plain(text), &style(size, ink, false, side, false), (x, y));
+        self.add(set_text((x, y), size, ink, text).set("text-anchor", side.anchor()));
     }
 
     pub(crate) fn text_bold(&mut self, x: i32, y: i32, size: f64, ink: Ink, text: &str) {
-        let _ = self.backend.draw_text(&plain(text), &style(size, ink, true, Side::Left, false), (x, y));
+        self.add(set_text((x, y), size, ink, text).set("font-weight", "bold"));
     }
 
     /// The width of a text in units, rounded up.
@@ -245,15 +244,30 @@ impl Page<'_> {
     }
 }
 
+fn rectangle(rect: Rect) -> Rectangle {
+    Rectangle::new().set("x", rect.x).set("y", rect.y).set("width", rect.width).set("height", rect.height)
+}
+
+/// Points as SVG lists them.
+fn listed(points: &[(i32, i32)]) -> String {
+    points.iter().map(|(x, y)| format!("{x},{y}")).collect::<Vec<_>>().join(" ")
+}
+
+fn set_text((x, y): (i32, i32), size: f64, ink: Ink, text: &str) -> Text {
+    // SVG places the line that letters stand on; capitals of DejaVu Sans are 0.73 em high (its table "OS/2").
+    let line = f64::from(y) + size * 0.76;
+    Text::new(plain(text)).set("x", x).set("y", format!("{line:.2}")).set("font-size", size).set("fill", color(ink))
+}
+
 /// The width of a text in units, rounded up, and a little more: programs that show it set letters a hair apart.
 pub(crate) fn width_of(text: &str, size: f64, bold: bool) -> i32 {
-    let font = style(size, TEXT, bold, Side::Left, false).font;
-    // The backend sets a font 1.24 times smaller than it is asked for; and its widths are of a font whose ascent and descent
-    // together are that high, where SVG means the em: of DejaVu Sans they are 0.928 and 0.236 em (its table "hhea").
-    let width = font.box_size(&plain(text)).map_or(0.0, |(width, _)| f64::from(width) / 1.24 * 1.164);
+    let Some(face) = face(bold) else { return (text.chars().count() as f64 * size) as i32 };
+    let em = f64::from(face.units_per_em());
+    let advance = |c| face.glyph_index(c).and_then(|glyph| face.glyph_hor_advance(glyph));
     // What the font does not have is set in another one, and as wide as it is high.
-    let wide = text.chars().filter(|c| !is_covered(*c)).count() as f64 * size * 0.5;
-    ((width + wide) * 1.01).ceil() as i32 + 1
+    let letter = |c| advance(c).map_or(1.0, |width| f64::from(width) / em);
+    let width: f64 = plain(text).chars().map(letter).sum::<f64>() * size;
+    (width * 1.01).ceil() as i32 + 1
 }
 
 fn cut(text: &str, size: f64, width: i32, bold: bool) -> String {
@@ -271,7 +285,7 @@ fn cut(text: &str, size: f64, width: i32, bold: bool) -> String {
     if low == 0 { String::new() } else { beginning(low) }
 }
 
-/// Whether the font has a letter, by its blocks: Latin, Greek, Cyrillic, punctuation, arrows, signs.
+/// Whether the font has a letter.
 pub(crate) fn is_covered(c: char) -> bool {
-    c < '\u{530}' || matches!(c, '\u{1e00}'..='\u{1fff}' | '\u{2000}'..='\u{2bff}' | '\u{fffd}')
+    c.is_control() || face(false).is_none_or(|face| face.glyph_index(c).is_some())
 }

@@ -188,7 +188,7 @@ fn by_drives(haul: &HaulRow) -> Vec<&ItemRow> {
 }
 
 /// One item: its title and drives, its forecast, what was done when, and where it stopped.
-fn draw_row(page: &mut Page<'_>, row: &Row<'_>, passage: &Telemetry, clock: &Clock, y: i32) {
+fn draw_row(page: &mut Page, row: &Row<'_>, passage: &Telemetry, clock: &Clock, y: i32) {
     let Row { item, phases, forecast } = row;
     let title = page.cut(&item.planned.title, 12.0, LABEL - 14);
     page.text(MARGIN, y + 6, 12.0, TEXT, Side::Left, &title);
@@ -224,7 +224,7 @@ fn legend(rows: &[Row<'_>], passage: &Telemetry) -> Vec<(Mark, String)> {
     legend
 }
 
-fn paint(page: &mut Page<'_>, rect: Rect, mark: Mark) {
+fn paint(page: &mut Page, rect: Rect, mark: Mark) {
     match mark {
         Mark::Filled(ink) => page.fill(rect, ink),
         Mark::Hatched => page.hatch(rect, DIM),
@@ -234,7 +234,7 @@ fn paint(page: &mut Page<'_>, rect: Rect, mark: Mark) {
 }
 
 /// Upright lines where an item was paused or could not go on.
-fn stops(page: &mut Page<'_>, passage: &Telemetry, item: ItemId, clock: &Clock, y: i32) {
+fn stops(page: &mut Page, passage: &Telemetry, item: ItemId, clock: &Clock, y: i32) {
     for mark in passage.marks.iter().filter(|mark| mark.item == item) {
         let ink = match mark.came {
             Came::Stopped => RED,
@@ -381,12 +381,7 @@ fn round(rate: f64) -> f64 {
 }
 
 /// Draws a line through what was reached, in pieces where there are breaks.
-fn line_of(
-    page: &mut Page<'_>,
-    figures: &[(i32, Option<Reached>)],
-    height: &dyn Fn(&Reached) -> Option<i32>,
-    ink: Ink,
-) {
+fn line_of(page: &mut Page, figures: &[(i32, Option<Reached>)], height: &dyn Fn(&Reached) -> Option<i32>, ink: Ink) {
     let mut piece: Vec<(i32, i32)> = Vec::new();
     for (x, reached) in figures {
         match reached.as_ref().and_then(height) {
@@ -397,7 +392,7 @@ fn line_of(
     draw_piece(page, &mut piece, ink);
 }
 
-fn draw_piece(page: &mut Page<'_>, piece: &mut Vec<(i32, i32)>, ink: Ink) {
+fn draw_piece(page: &mut Page, piece: &mut Vec<(i32, i32)>, ink: Ink) {
     if let [only] = piece[..] {
         piece.push((only.0 + 2, only.1));
     }
@@ -422,7 +417,7 @@ fn faults(passage: &Telemetry) -> Vec<(Timestamp, bool)> {
 }
 
 /// What it came to, below the curves.
-fn summary(page: &mut Page<'_>, passage: &Telemetry, paces: &[Pace], y: i32) {
+fn summary(page: &mut Page, passage: &Telemetry, paces: &[Pace], y: i32) {
     let mut copied = Bytes::ZERO;
     for item in passage.pulses.chunk_by(|one, next| one.item == next.item) {
         copied = copied.plus(item.iter().map(|pulse| pulse.copied).max().unwrap_or_default());

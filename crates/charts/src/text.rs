@@ -50,7 +50,7 @@ pub fn text_pages(title: &str, made: Timestamp, lines: &[(Weight, String)]) -> V
     numbered.map(|(n, lines)| draw(title, made, SIZE, |page| set(page, &lines, n + 1, count))).collect()
 }
 
-fn set(page: &mut Page<'_>, lines: &[&(Weight, String)], nth: usize, count: usize) {
+fn set(page: &mut Page, lines: &[&(Weight, String)], nth: usize, count: usize) {
     let width = page.width() - 2 * MARGIN;
     let mut y = TOP;
     for (weight, text) in lines {

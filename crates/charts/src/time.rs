@@ -25,7 +25,7 @@ impl Axis {
     }
 
     /// Moments in quarters, and lines from them down to `bottom`; one that reads like its neighbour is left out.
-    fn draw(&self, page: &mut Page<'_>, y: i32, bottom: i32) {
+    fn draw(&self, page: &mut Page, y: i32, bottom: i32) {
         let mut last = String::new();
         for quarter in 0..=4_u32 {
             let when = self.whole * quarter / 4;
@@ -106,7 +106,7 @@ pub fn loads(plan: &Plan) -> Drawing {
     })
 }
 
-fn draw_load(page: &mut Page<'_>, plan: &Plan, at: usize, load: &Load, axis: &Axis, place: Rect) {
+fn draw_load(page: &mut Page, plan: &Plan, at: usize, load: &Load, axis: &Axis, place: Rect) {
     let capacity = load.capacity.count().max(1) as f64;
     let bottom = place.y + place.height;
     let height = |bytes: u64| (bytes as f64 / capacity * f64::from(place.height)).round() as i32;
