@@ -47,6 +47,7 @@ fn wish_file(site: &Site) -> PathBuf {
 
 /// Has the haul under way go on in a program of its own, which outlives this one and its terminal.
 pub fn leave_running(site: &Site, limit: Option<Bytes>) -> std::io::Result<()> {
+    #[expect(clippy::let_underscore_must_use, reason = "what was told before is only in the way")]
     let _ = fs::remove_file(told_file(site));
     wish(site, false, limit)?;
     let mut command = Command::new(std::env::current_exe()?);
@@ -60,13 +61,14 @@ pub fn leave_running(site: &Site, limit: Option<Bytes>) -> std::io::Result<()> {
 /// Goes on with the haul under way and tells it in the file; for the program that was left running.
 pub fn resume_apart(site: &Site) -> Result<u8, Fault> {
     // A terminal that closes, or Ctrl-C in it, is none of its business. It fails only for the first of a session.
+    #[expect(clippy::let_underscore_must_use, reason = "it fails only for the first of a session")]
     let _ = rustix::process::setsid();
     let told =
         site.open_state(TOLD, false).map_err(|error| Fault::usage(format!("Cannot tell anybody: {error}."), ""))?;
     let told = Mutex::new(told);
     let tell = |line: String| {
         let mut told = told.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
-        // Not to be heard is no reason to stop.
+        #[expect(clippy::let_underscore_must_use, reason = "not to be heard is no reason to stop")]
         let _ = writeln!(told, "{line}");
     };
     tell(serde_json::to_string(&Head { process: std::process::id() }).unwrap_or_default());
@@ -167,6 +169,10 @@ impl Following {
                 Ok(0) | Err(_) => break,
                 // A line that is still being written is read whole the next time.
                 Ok(n) if !line.ends_with('\n') => {
+                    #[expect(
+                        clippy::let_underscore_must_use,
+                        reason = "who cannot go back reads the rest of the line, which is no line"
+                    )]
                     let _ = self.file.seek(SeekFrom::Current(-(n as i64)));
                     break;
                 }

@@ -42,7 +42,10 @@ pub fn begin(site: &Site) -> Result<(), Fault> {
     })?;
     let subscriber =
         tracing_subscriber::fmt().with_env_filter(filter).with_ansi(false).with_writer(Mutex::new(opened)).finish();
-    // There is one already only where a test of this program has begun one.
+    #[expect(
+        clippy::let_underscore_must_use,
+        reason = "there is one already only where a test of this program has begun one"
+    )]
     let _ = tracing::subscriber::set_global_default(subscriber);
     tracing::info!(version = env!("CARGO_PKG_VERSION"), words = ?std::env::args_os().skip(1).collect::<Vec<_>>(), "begun");
     Ok(())

@@ -12,6 +12,7 @@ mod present;
 mod request;
 mod service;
 mod surroundings;
+mod tell;
 mod tui;
 
 use std::process::ExitCode;
@@ -46,6 +47,7 @@ fn main() -> ExitCode {
                 fault.print(true);
                 return ExitCode::from(fault.code());
             }
+            #[expect(clippy::let_underscore_must_use, reason = "who closed the output does not want to know")]
             let _ = error.print();
             return ExitCode::from(if asked { 0 } else { 2 });
         }

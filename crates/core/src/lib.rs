@@ -4,7 +4,10 @@
 //! next one takes. Start reading at [`survey::survey`], then [`plan::plan`], then [`haul::Haul`].
 //! All writing on drives goes through [`disk::Disk`]; no launcher is known here by name.
 #![deny(clippy::print_stdout, clippy::print_stderr)]
-#![cfg_attr(test, allow(clippy::disallowed_methods, reason = "tests build their worlds by hand"))]
+#![cfg_attr(
+    test,
+    allow(clippy::disallowed_methods, clippy::let_underscore_must_use, reason = "tests build their worlds by hand")
+)]
 
 pub mod audit;
 pub mod bytes;

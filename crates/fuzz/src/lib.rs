@@ -3,6 +3,8 @@
 //! The fuzzer calls them with what it makes up (`scripts/fuzz`), the test `corpus` with what is kept in `corpus/`. All of them
 //! promise this much: no panic, no endless work, no more memory than the bytes are worth. What else holds stands with each.
 
+#![expect(clippy::let_underscore_must_use, reason = "what is asked here has only to come back")]
+
 mod readers;
 mod rows;
 

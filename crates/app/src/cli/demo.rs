@@ -73,6 +73,7 @@ fn make_world(dir: &Path, seed: u64) -> Result<(), Fault> {
         eprintln!("Making a made-up world of some 500 MB in {} ...", dir.display());
         let report = |made: usize, all: usize| {
             if stderr().is_terminal() {
+                #[expect(clippy::let_underscore_must_use, reason = "progress that nobody sees is no fault")]
                 let _ = write!(stderr(), "\r\x1b[K{made} of {all} games");
             }
         };

@@ -14,13 +14,13 @@ use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 
 use super::sink::{Sink, Told};
 use crate::present::{about, isolated, line, pad, words};
-use crossbeam_channel::Sender;
+use crate::tell::Teller;
 
 /// A line that says how far something is, once that takes longer than half a second, and goes when it is done.
 pub struct Passing {
     begun: Instant,
     told: Mutex<Option<Instant>>,
-    to: Option<Sender<Told>>,
+    to: Option<Teller<Told>>,
     line: ProgressBar,
 }
 
@@ -50,7 +50,7 @@ impl Passing {
             return;
         }
         if let Some(to) = &self.to {
-            let _ = to.send(Told::Passing(text()));
+            to.say(Told::Passing(text()));
         } else {
             self.line.set_message(text());
         }
@@ -69,7 +69,7 @@ enum Manner {
     Bar,
     Lines,
     Silent,
-    To(Sender<Told>),
+    To(Teller<Told>),
 }
 
 /// Shows events of a running haul on standard error.
@@ -138,10 +138,11 @@ impl Shown {
 
     fn line(&self, text: &str) {
         if let Manner::To(teller) = &self.manner {
-            let _ = teller.send(Told::Lines(text.into()));
+            teller.say(Told::Lines(text.into()));
             return;
         }
         self.bar.suspend(|| {
+            #[expect(clippy::let_underscore_must_use, reason = "what is said aside is no fault when nobody hears it")]
             let _ = if stderr().is_terminal() {
                 writeln!(stderr(), "{}", isolated(text))
             } else {
@@ -176,7 +177,7 @@ impl Shown {
             compare.all,
         );
         if let Manner::To(teller) = &self.manner {
-            let _ = teller.send(Told::Passing(text));
+            teller.say(Told::Passing(text));
             return;
         }
         if matches!(self.manner, Manner::Bar) {

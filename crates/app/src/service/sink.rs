@@ -5,7 +5,7 @@
 use std::io::{self, IsTerminal, Write};
 use std::time::Duration;
 
-use crossbeam_channel::{Receiver, RecvTimeoutError, Sender};
+use crossbeam_channel::{Receiver, RecvTimeoutError};
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::Control;
 use serde_json::Value;
@@ -13,6 +13,7 @@ use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
 use crate::present::{Fault, Kind, document, isolated, json_text};
 use crate::request::Pace;
+use crate::tell::Teller;
 
 /// How often it is looked whether somebody who is asked ended it.
 const LOOKS: Duration = Duration::from_millis(100);
@@ -34,7 +35,7 @@ pub enum Sink {
     /// Standard output, as lines or as one JSON document.
     CommandLine { json: bool },
     /// A sheet; `stop` ends the work, and numbers of answers come from `answers`, from 0.
-    Sheet { tell: Sender<Told>, stop: Control, answers: Receiver<usize> },
+    Sheet { tell: Teller<Told>, stop: Control, answers: Receiver<usize> },
 }
 
 impl Sink {
@@ -53,7 +54,7 @@ impl Sink {
         match self {
             Self::Sheet { tell, .. } => {
                 // Who closed the sheet does not want to know.
-                let _ = tell.send(Told::Lines(text.into()));
+                tell.say(Told::Lines(text.into()));
                 Ok(())
             }
             Self::CommandLine { .. } if io::stdout().is_terminal() => print(&isolated(text)),
@@ -99,7 +100,7 @@ impl Sink {
         let fault = |error: io::Error| Fault::new(Kind::Failed, format!("Couldn't ask: {error}."), "");
         self.say(question)?;
         if let Self::Sheet { tell, stop, answers: answered } = self {
-            let _ = tell.send(Told::Asked(answers));
+            tell.say(Told::Asked(answers));
             loop {
                 if stop.asked() {
                     return Err(Fault::new(Kind::Failed, "Stopped before that was answered.", ""));
@@ -131,7 +132,7 @@ impl Sink {
     /// Says something to the person at the keyboard, beside what a script reads.
     pub fn aside(&self, text: &str) {
         if self.is_sheet() {
-            // Who closed the sheet does not want to know.
+            #[expect(clippy::let_underscore_must_use, reason = "who closed the sheet does not want to know")]
             let _ = self.say(text);
         } else {
             eprintln!("{text}");

@@ -34,7 +34,7 @@ pub(crate) fn survey_site(site: &Site, sink: &Sink) -> (Survey, Option<Fault>) {
     let passing = Passing::new(sink);
     let report = |phase: SurveyPhase| passing.show(|| format!("measured {} of {} games", phase.measured, phase.games));
     let mut survey = deft_barge_core::survey::survey(site, history.held(site), &report);
-    // Not to know a drive again later is no reason to fail now.
+    #[expect(clippy::let_underscore_must_use, reason = "not to know a drive again later is no reason to fail now")]
     let _ = site.remember_drives();
     deft_barge_core::survey::Names::remember(site, &survey);
     survey.speeds = history.speeds;

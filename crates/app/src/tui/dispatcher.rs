@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use std::thread;
 use std::time::Duration;
 
-use crossbeam_channel::{Receiver, Sender, unbounded};
+use crossbeam_channel::Receiver;
 use deft_barge_core::bytes::{Bytes, HaulId, ItemId};
 use deft_barge_core::cleanup::{FindPhase, find};
 use deft_barge_core::haul::{Control, listed_entries, look_closer};
@@ -27,6 +27,7 @@ use crate::commands::View;
 use crate::detached::{follow, leave_running, wish, wished_limit};
 use crate::present::{Fault, count, path as shown, shell_word, words};
 use crate::service::{Sink, Told, complete, drafts, tables};
+use crate::tell::{Teller, telling};
 use crate::tui::model::{Act, Errand, Event, LongTask, Picture};
 use plans::tell_traced;
 pub(crate) use plans::{look, plan_errand};
@@ -35,12 +36,12 @@ use work::do_work;
 /// Does what the interface wants.
 pub(crate) struct Dispatcher {
     site: Arc<Site>,
-    tell: Sender<Event>,
+    tell: Teller<Event>,
     /// The haul in hand, and what a sheet shows.
     stop: Control,
     stop_task: Control,
     /// Where answers to what a sheet asks go.
-    answer_task: Sender<usize>,
+    answer_task: Teller<usize>,
     /// What is said when the terminal is given back.
     parting: Option<String>,
     /// Surveys that were asked for: only the newest one's answer counts.
@@ -51,13 +52,13 @@ pub(crate) struct Dispatcher {
 }
 
 impl Dispatcher {
-    pub(crate) fn new(site: Site, tell: Sender<Event>) -> Self {
+    pub(crate) fn new(site: Site, tell: Teller<Event>) -> Self {
         Self {
             site: Arc::new(site),
             tell,
             stop: Control::default(),
             stop_task: Control::default(),
-            answer_task: unbounded().0,
+            answer_task: telling().0,
             parting: None,
             surveys: Arc::default(),
             plans: Newest::new(),
@@ -77,13 +78,13 @@ impl Dispatcher {
                 self.quiets.ask(move |wanted| {
                     let findings = quiet(&site, &items);
                     if wanted() {
-                        let _ = tell.send(Event::Quiet(findings));
+                        tell.say(Event::Quiet(findings));
                     }
                 });
             }
             Act::Run(work) => self.run(work, state),
             Act::Save(name, file) => drop(thread::spawn(move || {
-                let _ = tell.send(Event::Said(match drafts::keep(&site, &name, &file) {
+                tell.say(Event::Said(match drafts::keep(&site, &name, &file) {
                     Ok(path) => format!(
                         "Saved. From the command line: deft-barge plan --from {}",
                         shell_word(&path.to_string_lossy())
@@ -91,9 +92,9 @@ impl Dispatcher {
                     Err(fault) => fault.text(),
                 }));
             })),
-            Act::Drafts => drop(thread::spawn(move || drop(tell.send(Event::Drafts(drafts::kept(&site)))))),
+            Act::Drafts => drop(thread::spawn(move || tell.say(Event::Drafts(drafts::kept(&site))))),
             Act::Open(name) => drop(thread::spawn(move || {
-                let _ = tell.send(match drafts::read(&drafts::place(&site, &name)) {
+                tell.say(match drafts::read(&drafts::place(&site, &name)) {
                     Ok(file) => Event::Opened(Box::new(file)),
                     Err(fault) => Event::Said(fault.text()),
                 });
@@ -102,25 +103,25 @@ impl Dispatcher {
                 let home = state.first.home.clone();
                 thread::spawn(move || {
                     let completed = complete(&home, wanted, &text);
-                    let _ = tell.send(Event::Completed(text, completed));
+                    tell.say(Event::Completed(text, completed));
                 });
             }
             Act::Do(id, task) => self.task(id, task),
             Act::StopTask => self.stop_task.ask(),
             // What is at its end asks nothing any more.
-            Act::AnswerTask(nth) => drop(self.answer_task.send(nth)),
+            Act::AnswerTask(nth) => drop(self.answer_task.say(nth)),
             Act::Tree(id) => {
                 let Some(item) = item_of(state, id) else { return };
                 thread::spawn(move || {
                     let files = listed_entries(&site, &item).map_err(Fault::from);
-                    let _ = tell.send(Event::Tree(id, Box::new(files)));
+                    tell.say(Event::Tree(id, Box::new(files)));
                 });
             }
             Act::Closer(id, path) => {
                 let Some(item) = item_of(state, id) else { return };
                 thread::spawn(move || {
                     let closer = look_closer(&site, &item, &path).map_err(Fault::from);
-                    let _ = tell.send(Event::Closer(id, path, Box::new(closer)));
+                    tell.say(Event::Closer(id, path, Box::new(closer)));
                 });
             }
             Act::Pause if state.running.elsewhere => self.wish(true, state),
@@ -131,9 +132,9 @@ impl Dispatcher {
             Act::Demo => self.demo(),
             Act::ReadHaul(id) => {
                 thread::spawn(move || match History::one(&site, id) {
-                    Ok(Some((haul, events))) => drop(tell.send(Event::HaulRead(Box::new(haul), events))),
+                    Ok(Some((haul, events))) => drop(tell.say(Event::HaulRead(Box::new(haul), events))),
                     Ok(None) => {}
-                    Err(error) => drop(tell.send(Event::Said(Fault::from(error).text()))),
+                    Err(error) => drop(tell.say(Event::Said(Fault::from(error).text()))),
                 });
             }
             Act::Draw(_) | Act::Table(_) | Act::Report(_) => self.write_out(act, state),
@@ -150,7 +151,7 @@ impl Dispatcher {
             survey.look_at_room();
             let (plan, places) = plan_errand(&site, &survey, &errand, &|phase| tell_traced(&tell, phase));
             if wanted() {
-                let _ = tell.send(Event::Planned(Box::new(plan), places, errand));
+                tell.say(Event::Planned(Box::new(plan), places, errand));
             }
         });
     }
@@ -164,7 +165,7 @@ impl Dispatcher {
                 // Of many folders every tenth is told, so that nobody waits for the telling.
                 if phase.looked.is_multiple_of(10) {
                     let text = format!("{} of {} folders", count(phase.looked as u64), count(phase.all as u64));
-                    let _ = tell.send(Event::Passing(text));
+                    tell.say(Event::Passing(text));
                 }
             };
             // What lies about may be of a haul of long ago.
@@ -172,7 +173,7 @@ impl Dispatcher {
             let find = find(&site, &survey, &history, &report);
             let anchors = anchors(&site, &survey);
             if wanted() {
-                let _ = tell.send(Event::Found(find, anchors));
+                tell.say(Event::Found(find, anchors));
             }
         });
     }
@@ -187,7 +188,7 @@ impl Dispatcher {
         thread::spawn(move || {
             let site = now(&site);
             let result = do_work(&site, &work, &tell, &stop);
-            let _ = tell.send(Event::Ended { what: work, result });
+            tell.say(Event::Ended { what: work, result });
         });
     }
 
@@ -233,7 +234,7 @@ impl Dispatcher {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         thread::spawn(move || {
             let said = write(&site).unwrap_or_else(|fault| fault.text());
-            let _ = tell.send(Event::Said(said));
+            tell.say(Event::Said(said));
         });
     }
 
@@ -246,7 +247,7 @@ impl Dispatcher {
         let (site, tell, limit) = (Arc::clone(&self.site), self.tell.clone(), state.work.limit);
         thread::spawn(move || {
             if let Err(error) = wish(&site, pause, limit) {
-                let _ = tell.send(Event::Said(format!("Couldn't reach the haul: {error}.")));
+                tell.say(Event::Said(format!("Couldn't reach the haul: {error}.")));
             }
         });
     }
@@ -259,9 +260,9 @@ impl Dispatcher {
             let site = now(&site);
             if first {
                 let held = History::recent(&site).map(|history| history.held(&site)).unwrap_or_default();
-                let _ = tell.send(Event::Sketched(Box::new(sketch(&site, held))));
+                tell.say(Event::Sketched(Box::new(sketch(&site, held))));
                 if let Some(limit) = limit_before(&site) {
-                    let _ = tell.send(Event::Limited(Some(limit)));
+                    tell.say(Event::Limited(Some(limit)));
                 }
                 thread::spawn({
                     let (site, tell) = (Arc::clone(&site), tell.clone());
@@ -270,14 +271,14 @@ impl Dispatcher {
             }
             let measured = tell.clone();
             let report = move |phase: SurveyPhase| {
-                let _ = measured.send(Event::Measured { done: phase.measured, of: phase.games });
+                measured.say(Event::Measured { done: phase.measured, of: phase.games });
             };
             let (mut survey, history) = look(&site, &report);
             drafts::add(&what_if, &mut (*site).clone(), &mut survey);
             let profiles = if survey.launchers.is_empty() { profiles(&site) } else { Vec::new() };
             // One that was asked for later knows more.
             if surveys.load(Ordering::SeqCst) == number {
-                let _ = tell.send(Event::Surveyed(Box::new(survey), Box::new(history), profiles));
+                tell.say(Event::Surveyed(Box::new(survey), Box::new(history), profiles));
             }
         });
     }
@@ -286,15 +287,19 @@ impl Dispatcher {
     fn task(&mut self, id: u64, task: Task) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         self.stop_task = Control::default();
-        let (answer, answers) = unbounded();
+        let (answer, answers) = telling();
         self.answer_task = answer;
         let (sink, hearing) = sheet(id, &tell, self.stop_task.clone(), answers);
         thread::spawn(move || {
             let result = do_task(&site, task, &sink);
             drop(sink);
             // All that was told is heard before the end is.
+            #[expect(
+                clippy::let_underscore_must_use,
+                reason = "it ends when all was told; what it panicked of is told by the hook"
+            )]
             let _ = hearing.join();
-            let _ = tell.send(Event::Done(id, result));
+            tell.say(Event::Done(id, result));
         });
     }
 
@@ -303,11 +308,11 @@ impl Dispatcher {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         thread::spawn(move || {
             let folder = site.places.data.join("deft-barge/beacon-house");
-            let _ = tell.send(Event::Said(format!("Making a world in {} ...", shown(&folder))));
+            tell.say(Event::Said(format!("Making a world in {} ...", shown(&folder))));
             let made = if world::is_there(&folder) { Ok(()) } else { world::make(&folder, 7, world::Scale::DEMO) };
             let there = made.map_err(|error| error.to_string());
             let site = there.and_then(|()| Site::of_world(&folder).map_err(|error| error.to_string()));
-            let _ = tell.send(match site {
+            tell.say(match site {
                 Ok(site) => Event::Moved(Box::new(site)),
                 Err(what) => Event::Said(format!("Couldn't make the demo world: {what}.")),
             });
@@ -389,20 +394,20 @@ fn limit_before(site: &Site) -> Option<Bytes> {
     Telemetry::last_limit(site, under_way).ok()?
 }
 
-fn follow_apart(site: &Site, tell: &Sender<Event>) {
+fn follow_apart(site: &Site, tell: &Teller<Event>) {
     let Some(mut following) = follow(site) else { return };
-    let _ = tell.send(Event::Elsewhere(true));
+    tell.say(Event::Elsewhere(true));
     loop {
         let (heard, goes_on) = following.more();
         for heard in heard {
-            let _ = tell.send(Event::Heard(heard));
+            tell.say(Event::Heard(heard));
         }
-        if !goes_on || tell.send(Event::Elsewhere(true)).is_err() {
+        if !goes_on || !tell.say(Event::Elsewhere(true)) {
             break;
         }
         thread::sleep(Duration::from_millis(250));
     }
-    let _ = tell.send(Event::Elsewhere(false));
+    tell.say(Event::Elsewhere(false));
 }
 
 /// The profiles that there are, where none of them fits this machine.
@@ -413,12 +418,12 @@ fn profiles(site: &Site) -> Vec<String> {
 }
 
 /// Somebody who tells, and the thread that hands on what is told as events; it ends when nobody tells any more.
-fn sheet(id: u64, tell: &Sender<Event>, stop: Control, answers: Receiver<usize>) -> (Sink, thread::JoinHandle<()>) {
-    let (to, told) = unbounded::<Told>();
+fn sheet(id: u64, tell: &Teller<Event>, stop: Control, answers: Receiver<usize>) -> (Sink, thread::JoinHandle<()>) {
+    let (to, told) = telling::<Told>();
     let on = tell.clone();
     let hearing = thread::spawn(move || {
         for told in told {
-            let _ = on.send(Event::Told(id, told));
+            on.say(Event::Told(id, told));
         }
     });
     (Sink::Sheet { tell: to, stop, answers }, hearing)
@@ -434,7 +439,7 @@ mod tests {
         let folder = tempfile::tempdir().expect("a folder for the world");
         let world = folder.path().join("w");
         world::make(&world, 7, world::Scale::SMALL).expect("a world");
-        let (tell, events) = unbounded();
+        let (tell, events) = telling();
         let mut dispatcher = Dispatcher::new(Site::of_world(&world).expect("a site"), tell);
         let state = State::new();
         for _ in 0..4 {

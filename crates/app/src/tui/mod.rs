@@ -32,10 +32,11 @@ use std::io::IsTerminal;
 use std::thread;
 use std::time::Instant;
 
-use crossbeam_channel::{Receiver, RecvTimeoutError, unbounded};
+use crossbeam_channel::{Receiver, RecvTimeoutError};
 use deft_barge_core::site::Site;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM};
 
+use crate::tell::telling;
 use crate::tui::model::{Act, Event};
 use dispatcher::Dispatcher;
 use state::State;
@@ -58,12 +59,12 @@ pub fn run(site: Site) -> Result<u8, Fault> {
             "Use the commands instead: deft-barge survey, plan, haul; see deft-barge --help",
         ));
     }
-    let (tell, events) = unbounded();
+    let (tell, events) = telling();
     let mut signals = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT]).map_err(failed)?;
     let on_signal = tell.clone();
     thread::spawn(move || {
         for _ in &mut signals {
-            let _ = on_signal.send(Event::Terminate);
+            on_signal.say(Event::Terminate);
         }
     });
     let mut state = State::with(Settings::of(&site));
@@ -74,7 +75,7 @@ pub fn run(site: Site) -> Result<u8, Fault> {
     let on_input = tell.clone();
     thread::spawn(move || {
         while let Ok(input) = ratatui::crossterm::event::read() {
-            if on_input.send(Event::Input(input)).is_err() {
+            if !on_input.say(Event::Input(input)) {
                 break;
             }
         }

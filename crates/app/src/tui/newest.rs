@@ -2,24 +2,23 @@
 //!
 //! Law: of one kind at most one thing is done at a time, and what waits is the newest that was asked for.
 
+use crate::tell::{Teller, telling};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::thread;
-
-use crossbeam_channel::{Sender, unbounded};
 
 /// A piece of work; it asks whether its answer is still wanted.
 type Job = Box<dyn FnOnce(&dyn Fn() -> bool) + Send>;
 
 /// One kind of work.
 pub(crate) struct Newest {
-    ask: Sender<(u64, Job)>,
+    ask: Teller<(u64, Job)>,
     asked: Arc<AtomicU64>,
 }
 
 impl Newest {
     pub(crate) fn new() -> Self {
-        let (ask, jobs) = unbounded::<(u64, Job)>();
+        let (ask, jobs) = telling::<(u64, Job)>();
         let asked = Arc::new(AtomicU64::new(0));
         let newest = Arc::clone(&asked);
         thread::spawn(move || {
@@ -35,7 +34,7 @@ impl Newest {
     pub(crate) fn ask(&self, job: impl FnOnce(&dyn Fn() -> bool) + Send + 'static) {
         let number = self.asked.fetch_add(1, Ordering::SeqCst) + 1;
         // Its thread lives as long as this does.
-        let _ = self.ask.send((number, Box::new(job)));
+        self.ask.say((number, Box::new(job)));
     }
 }
 
@@ -46,23 +45,23 @@ mod tests {
     #[test]
     fn one_is_done_at_a_time_what_was_asked_between_is_left_out_and_an_old_answer_is_not_wanted() {
         let newest = Newest::new();
-        let (tell, told) = unbounded();
-        let (go, wait) = unbounded::<()>();
-        let (begun, has_begun) = unbounded();
+        let (tell, told) = telling();
+        let (go, wait) = telling::<()>();
+        let (begun, has_begun) = telling();
         for n in 0..5 {
             let (tell, wait, begun) = (tell.clone(), wait.clone(), begun.clone());
             newest.ask(move |wanted| {
-                let _ = begun.send(n);
-                let _ = wait.recv();
-                let _ = tell.send((n, wanted()));
+                begun.say(n);
+                assert!(wait.recv().is_ok());
+                tell.say((n, wanted()));
             });
             if n == 0 {
                 assert_eq!(has_begun.recv(), Ok(0));
             }
         }
-        go.send(()).expect("the first waits");
+        assert!(go.say(()), "the first waits");
         assert_eq!(told.recv(), Ok((0, false)), "something newer was asked for");
-        go.send(()).expect("the last waits");
+        assert!(go.say(()), "the last waits");
         assert_eq!(told.recv(), Ok((4, true)));
         assert!(has_begun.recv() == Ok(4) && has_begun.try_recv().is_err(), "what was asked between is never begun");
     }

@@ -66,8 +66,8 @@ fn enter() -> io::Result<()> {
     execute!(out, EnterAlternateScreen, EnableBracketedPaste, EnableMouseCapture)
 }
 
+#[expect(clippy::let_underscore_must_use, reason = "nothing more can be done for a terminal that takes no orders")]
 fn give_back() {
-    // Nothing more can be done for a terminal that takes no orders.
     let _ = disable_raw_mode();
     let mut out = stdout();
     let _ = execute!(out, DisableMouseCapture, DisableBracketedPaste, LeaveAlternateScreen, Show);

@@ -1,5 +1,9 @@
 //! The real program: commands and exit codes, bad input, kill -9 at random moments, real drives, the interface in tmux.
-#![expect(clippy::unwrap_used, reason = "a test that cannot set up its world has failed")]
+#![expect(
+    clippy::unwrap_used,
+    clippy::let_underscore_must_use,
+    reason = "a test that cannot set up its world has failed"
+)]
 
 mod around;
 mod commands;

@@ -105,7 +105,5 @@ pub trait Gate: Send + Sync + fmt::Debug {
     /// What the act shall fail with.
     fn before(&self, act: &Act<'_>) -> io::Result<()>;
     /// Hears that the act has happened.
-    fn after(&self, act: &Act<'_>) {
-        let _ = act;
-    }
+    fn after(&self, _act: &Act<'_>) {}
 }

@@ -119,6 +119,10 @@ pub(crate) fn side_by_side(
                     let result = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
                     let result = result.unwrap_or(Err(HaulError::NeedsRecovery));
                     turns.end(n);
+                    #[expect(
+                        clippy::let_underscore_must_use,
+                        reason = "who has stopped listening has heard of another failure"
+                    )]
                     let _ = tell.send(News::Ended(n, result));
                 });
                 false

@@ -363,7 +363,10 @@ impl Reserve {
         if !reserve.file.exists() && free > Self::BYTES * 2 {
             let kept = platform::create_private(&reserve.file).and_then(|file| platform::take_room(&file, Self::BYTES));
             if kept.is_err() {
-                // A file system that keeps no room for a file: then there is none to be had.
+                #[expect(
+                    clippy::let_underscore_must_use,
+                    reason = "a file system that keeps no room for a file: then there is none to be had"
+                )]
                 let _ = fs::remove_file(&reserve.file);
             }
         }

@@ -190,12 +190,16 @@ pub(crate) fn flush_folder(path: &Path) -> io::Result<()> {
 /// Begins to write out what was written at `offset`; a hint.
 pub(crate) fn begin_write_back(file: &File, offset: u64, len: u64) {
     // Linux starts the write-back of dirty pages in the range before it drops clean ones.
+    #[expect(clippy::let_underscore_must_use, reason = "a hint that fails costs time alone")]
     let _ = rustix::fs::fadvise(file, offset, std::num::NonZeroU64::new(len), rustix::fs::Advice::DontNeed);
 }
 
 /// Drops a file from the cache, as far as its bytes are durable; a hint.
 pub(crate) fn drop_from_cache(file: &File) {
-    // A failed hint costs nothing but truthfulness of the next read's speed.
+    #[expect(
+        clippy::let_underscore_must_use,
+        reason = "a hint that fails costs nothing but truthfulness of the next read's speed"
+    )]
     let _ = rustix::fs::fadvise(file, 0, None, rustix::fs::Advice::DontNeed);
 }
 

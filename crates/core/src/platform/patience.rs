@@ -56,7 +56,7 @@ pub(crate) fn patiently<T: Send + 'static>(
     let (give, found) = bounded(1);
     let beats = pulse.clone();
     hand_over(Box::new(move || {
-        // Who waits may have gone.
+        #[expect(clippy::let_underscore_must_use, reason = "who waits may have gone")]
         let _ = give.send(catch_unwind(AssertUnwindSafe(|| work(&beats))));
     }))?;
     let mut seen = pulse.count();
@@ -86,6 +86,7 @@ fn hand_over(look: PatientLook) -> io::Result<()> {
         };
         let (looks, taken) = unbounded::<PatientLook>();
         std::thread::Builder::new().name("looks".into()).spawn(move || taken.iter().for_each(|look| look()))?;
+        #[expect(clippy::let_underscore_must_use, reason = "who waits may have gone")]
         let _ = looks.send(look);
         *helper = Some(looks);
         Ok(())

@@ -66,7 +66,7 @@ fn opened(file: &Path, how: &mut OpenOptions) -> io::Result<File> {
     }
     let mode = opened.metadata()?.permissions().mode();
     if mode & 0o077 != 0 {
-        // Another's file keeps its mode.
+        #[expect(clippy::let_underscore_must_use, reason = "another's file keeps its mode")]
         let _ = opened.set_permissions(fs::Permissions::from_mode(0o600));
     }
     Ok(opened)
@@ -80,6 +80,7 @@ fn close(folder: &Path) {
         return;
     }
     if meta.mode() & 0o077 != 0 {
+        #[expect(clippy::let_underscore_must_use, reason = "another's folder keeps its mode")]
         let _ = fs::set_permissions(folder, fs::Permissions::from_mode(0o700));
     }
     for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
@@ -87,6 +88,7 @@ fn close(folder: &Path) {
         if meta.is_dir() {
             close(&entry.path());
         } else if meta.is_file() && meta.mode() & 0o077 != 0 {
+            #[expect(clippy::let_underscore_must_use, reason = "another's file keeps its mode")]
             let _ = fs::set_permissions(entry.path(), fs::Permissions::from_mode(0o600));
         }
     }

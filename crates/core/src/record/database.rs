@@ -93,7 +93,11 @@ impl Copy {
 }
 
 impl Drop for Copy {
-    #[expect(clippy::disallowed_methods, reason = "a private copy in the folder for temporary files")]
+    #[expect(
+        clippy::disallowed_methods,
+        clippy::let_underscore_must_use,
+        reason = "a private copy in the folder for temporary files"
+    )]
     fn drop(&mut self) {
         let _ = std::fs::remove_dir_all(&self.0);
     }

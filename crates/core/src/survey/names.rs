@@ -34,6 +34,7 @@ impl Names {
         if read_text(&path).is_ok_and(|old| old.as_bytes() == bytes) {
             return;
         }
+        #[expect(clippy::let_underscore_must_use, reason = "names that are not kept are read anew")]
         let _ = site.write_state(NAMES, &bytes);
     }
 

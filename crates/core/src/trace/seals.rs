@@ -61,6 +61,7 @@ impl Checksums {
             digest.take(bytes);
             let sum = digest.end();
             let hex = sum.iter().fold(String::new(), |mut hex, byte| {
+                #[expect(clippy::let_underscore_must_use, reason = "writing into a text does not fail")]
                 let _ = write!(hex, "{byte:02x}");
                 hex
             });

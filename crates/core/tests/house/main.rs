@@ -41,7 +41,8 @@ const CORE: [&str; 19] = [
 ];
 
 /// The rooms of the app: how things are said, what is done, and the two faces of it, which do not know each other but for the start.
-const APP: [&str; 12] = [
+const APP: [&str; 13] = [
+    "tell",
     "present",
     "surroundings",
     "completing",

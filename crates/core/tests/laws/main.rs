@@ -1,5 +1,10 @@
 //! The laws of the haul, each with a test that tries to break it. Every fault is tried at every act of a small haul.
-#![expect(clippy::unwrap_used, clippy::disallowed_methods, reason = "tests build and break worlds by hand")]
+#![expect(
+    clippy::unwrap_used,
+    clippy::disallowed_methods,
+    clippy::let_underscore_must_use,
+    reason = "tests build and break worlds by hand"
+)]
 
 mod acts;
 mod adopting;

@@ -4,6 +4,7 @@
     clippy::unwrap_used,
     clippy::print_stderr,
     clippy::disallowed_methods,
+    clippy::let_underscore_must_use,
     reason = "tests talk to other programs by hand, and say what is missing"
 )]
 

@@ -108,6 +108,7 @@ pub fn main(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
     let arguments = match Arguments::try_parse_from(arguments) {
         Ok(arguments) => arguments,
         Err(error) => {
+            #[expect(clippy::let_underscore_must_use, reason = "who closed the output does not want to know")]
             let _ = error.print();
             return ExitCode::from(2);
         }

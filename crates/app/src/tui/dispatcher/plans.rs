@@ -2,8 +2,8 @@
 
 use crate::present::{Fault, count};
 use crate::service::drafts;
+use crate::tell::Teller;
 use crate::tui::model::{Errand, Event};
-use crossbeam_channel::Sender;
 use deft_barge_core::item::{LooseFolders, Policy};
 use deft_barge_core::journal::History;
 use deft_barge_core::plan::{
@@ -19,7 +19,7 @@ pub(crate) fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Surve
     let history = History::recent(site);
     let held = history.as_ref().map(|history| history.held(site)).unwrap_or_default();
     let mut survey = survey(site, held, report);
-    // Not to know a drive again later is no reason to fail now.
+    #[expect(clippy::let_underscore_must_use, reason = "not to know a drive again later is no reason to fail now")]
     let _ = site.remember_drives();
     deft_barge_core::survey::Names::remember(site, &survey);
     if let Ok(history) = &history {
@@ -28,10 +28,10 @@ pub(crate) fn look(site: &Site, report: &(dyn Fn(SurveyPhase) + Sync)) -> (Surve
     (survey, history.map_err(Fault::from))
 }
 
-pub(super) fn tell_traced(tell: &Sender<Event>, phase: TracePhase) {
+pub(super) fn tell_traced(tell: &Teller<Event>, phase: TracePhase) {
     if phase.files.is_multiple_of(100) {
         let text = format!("{} of {} files", count(phase.files as u64), count(phase.all as u64));
-        let _ = tell.send(Event::Passing(text));
+        tell.say(Event::Passing(text));
     }
 }
 

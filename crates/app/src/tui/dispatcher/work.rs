@@ -3,8 +3,8 @@
 use super::plans::{look, plan_errand};
 use crate::present::Fault;
 use crate::service::Heard;
+use crate::tell::Teller;
 use crate::tui::model::{Errand, Event, LongTask};
-use crossbeam_channel::Sender;
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{
     Control, Haul, HaulError, HaulEvent, cancel_rest, prove_haul, release_haul, undo_haul, undo_items,
@@ -13,9 +13,9 @@ use deft_barge_core::item::{Stage, Trial};
 use deft_barge_core::journal::{ItemRow, Journal};
 use deft_barge_core::site::Site;
 
-pub(super) fn do_work(site: &Site, work: &LongTask, tell: &Sender<Event>, stop: &Control) -> Result<(), Fault> {
+pub(super) fn do_work(site: &Site, work: &LongTask, tell: &Teller<Event>, stop: &Control) -> Result<(), Fault> {
     let report = |event: HaulEvent| {
-        let _ = tell.send(Event::Heard(Heard::of(event)));
+        tell.say(Event::Heard(Heard::of(event)));
     };
     let (journal, unfinished) = Journal::open(site)?.recover()?;
     match work {
@@ -43,7 +43,7 @@ pub(super) fn do_work(site: &Site, work: &LongTask, tell: &Sender<Event>, stop: 
         LongTask::Verify(id) => {
             let items: Vec<ItemRow> = journal.haul(*id)?.map(|haul| haul.items).unwrap_or_default();
             let proofs = prove_haul(site, &journal, &items, &report, stop)?;
-            let _ = tell.send(Event::Proved(*id, proofs));
+            tell.say(Event::Proved(*id, proofs));
             Ok(())
         }
     }
@@ -75,6 +75,7 @@ fn start(
 fn give_up_unbegun(site: &Site, journal: &Journal, id: HaulId) -> Result<(), Fault> {
     let row = journal.haul(id)?;
     if row.is_some_and(|row| row.items.iter().all(|item| item.stage == Stage::Planned)) {
+        #[expect(clippy::let_underscore_must_use, reason = "a haul that stays is offered to be resumed or undone")]
         let _ = undo_haul(site, journal, id, &|_| {}, &Control::default());
     }
     Ok(())

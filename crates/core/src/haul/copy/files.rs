@@ -91,7 +91,10 @@ pub(crate) fn copy_item(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
 fn forget_staging(work: &ItemContext<'_>, staging: &Path) {
     let made = work.journal.made(work.item.id).unwrap_or_default();
     for folder in [staging.to_path_buf()].into_iter().chain(made.into_iter().rev()) {
-        // One that holds something refuses, and one that is not there is none.
+        #[expect(
+            clippy::let_underscore_must_use,
+            reason = "a folder that holds something refuses, and one that is not there is none"
+        )]
         let _ = work.site.disk.remove_empty_folder(&folder);
     }
 }

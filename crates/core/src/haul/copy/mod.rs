@@ -2,6 +2,8 @@
 //!
 //! Law: a file is said to be the same only after it was flushed and read back from its device. Start at [`copy_item`].
 
+#![expect(clippy::let_underscore_must_use, reason = "who has stopped listening to workers has heard of a failure")]
+
 mod block_io;
 mod coordinator;
 mod files;

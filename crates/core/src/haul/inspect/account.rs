@@ -145,6 +145,10 @@ pub(crate) fn look(
         |job, tell| match check(disk, subject, &job, depth, stop, tell) {
             Ok(result) => tell.send(Heard::Checked(result)).is_ok(),
             Err(error) => {
+                #[expect(
+                    clippy::let_underscore_must_use,
+                    reason = "who has stopped listening has heard of another failure"
+                )]
                 let _ = tell.send(Heard::Failed(error));
                 false
             }
@@ -478,6 +482,7 @@ fn read_through(
             Some(digest) if whole => digest.take(bytes),
             _ => reading.digest_wrong |= !whole && job.listed.is_some(),
         }
+        #[expect(clippy::let_underscore_must_use, reason = "who has stopped listening has heard of a failure")]
         let _ = tell.send(Heard::Bytes(job.path.clone(), length as u64));
     }
     disk.forget(&file);

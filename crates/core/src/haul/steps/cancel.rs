@@ -217,18 +217,27 @@ pub(crate) fn forget_way(work: &ItemContext<'_>, planned: &PlannedItem) {
     for place in [&planned.to, &planned.from] {
         if let Some(top) = place.ancestors().skip(1).take(2).find(|folder| ours(folder)) {
             for folder in place.ancestors().skip(1).take_while(|folder| folder.starts_with(top)) {
-                // One that is not there, or holds something, refuses.
+                #[expect(
+                    clippy::let_underscore_must_use,
+                    reason = "a folder that holds something refuses, and one that is not there is none"
+                )]
                 let _ = work.site.disk.remove_empty_folder(folder);
             }
         }
     }
     let items = [Some(work.item.id), work.item.takes_back];
     for folder in items.into_iter().flatten().filter_map(|item| work.journal.made(item).ok()).flatten() {
-        // One that holds something refuses, and that is what is wanted.
+        #[expect(
+            clippy::let_underscore_must_use,
+            reason = "one that holds something refuses, and that is what is wanted"
+        )]
         let _ = work.site.disk.remove_empty_folder(&folder);
     }
     if let Some(library) = library {
-        // A folder that is not empty refuses, and that is what is wanted.
+        #[expect(
+            clippy::let_underscore_must_use,
+            reason = "a folder that is not empty refuses, and that is what is wanted"
+        )]
         let _ = work.site.disk.remove_empty_folder(library);
     }
 }
