@@ -34,7 +34,11 @@ pub(crate) fn path_of(bytes: Vec<u8>) -> PathBuf {
 pub(crate) fn stretch(row: &Row<'_>) -> rusqlite::Result<UnreadableStretch> {
     let path = ItemPath::of_key(row.get_ref(0)?.as_blob()?);
     let path = path.map_or_else(PathBuf::new, |path| path.as_path().to_path_buf());
-    Ok(UnreadableStretch { path, from: row.get::<_, i64>(1)? as u64, to: row.get::<_, i64>(2)? as u64 })
+    Ok(UnreadableStretch {
+        path,
+        from: row.get::<_, i64>(1)?.cast_unsigned(),
+        to: row.get::<_, i64>(2)?.cast_unsigned(),
+    })
 }
 
 /// Attributes as one value of a row: for each, the lengths of name and value in four bytes, the lowest first, then both.
@@ -67,6 +71,15 @@ fn attributes_of_row(mut bytes: &[u8]) -> Vec<Attribute> {
     out
 }
 
+/// The size of a file, which decides how many blocks it has: a damaged row shall not ask for all memory there is.
+fn sane(column: usize, size: i64) -> rusqlite::Result<u64> {
+    const LARGEST: u64 = 256 << 40;
+    u64::try_from(size)
+        .ok()
+        .filter(|size| *size <= LARGEST)
+        .ok_or(rusqlite::Error::IntegralValueOutOfRange(column, size))
+}
+
 pub(crate) fn file_entry(row: &Row<'_>) -> rusqlite::Result<FileEntry> {
     let wrong = |n: usize| rusqlite::Error::InvalidColumnType(n, "path".into(), rusqlite::types::Type::Blob);
     let path =
@@ -79,7 +92,7 @@ pub(crate) fn file_entry(row: &Row<'_>) -> rusqlite::Result<FileEntry> {
     };
     let there = match row.get::<_, Option<i64>>(11)? {
         Some(inode) => Some(There {
-            inode: inode as u64,
+            inode: inode.cast_unsigned(),
             modified_ns: joined(row.get(12)?, row.get(13)?),
             changed_ns: row.get::<_, Option<i64>>(20)?.map(i128::from),
         }),
@@ -88,14 +101,14 @@ pub(crate) fn file_entry(row: &Row<'_>) -> rusqlite::Result<FileEntry> {
     let mut line = FileEntry::fresh(Entry {
         path: ItemPath::of_key(row.get_ref(0)?.as_blob()?).ok_or_else(|| wrong(0))?,
         kind,
-        size: row.get::<_, i64>(3)? as u64,
-        allocated: row.get::<_, i64>(4)? as u64,
+        size: sane(3, row.get(3)?)?,
+        allocated: row.get::<_, i64>(4)?.cast_unsigned(),
         modified_ns: joined(row.get(5)?, row.get(6)?),
-        inode: row.get::<_, i64>(7)? as u64,
+        inode: row.get::<_, i64>(7)?.cast_unsigned(),
         mode: row.get(8)?,
         owner: (row.get(9)?, row.get(10)?),
         changed_ns: row.get::<_, Option<i64>>(18)?.map(i128::from),
-        names: row.get::<_, Option<i64>>(19)?.unwrap_or_default() as u64,
+        names: row.get::<_, Option<i64>>(19)?.unwrap_or_default().cast_unsigned(),
     });
     line.there = there;
     line.compared = row.get(14)?;

@@ -133,7 +133,9 @@ impl KnownTexts {
             title: text(4)?.ok_or_else(|| lacks("title"))?.into(),
             from_drive,
             to_drive: self.drive(text(6)?.ok_or_else(|| lacks("drive"))?),
-            on_disk: Bytes::new(row.get::<_, Option<i64>>(7).map_err(said)?.ok_or_else(|| lacks("size"))? as u64),
+            on_disk: Bytes::new(
+                row.get::<_, Option<i64>>(7).map_err(said)?.ok_or_else(|| lacks("size"))?.cast_unsigned(),
+            ),
             mode: meaning(text(8)?.ok_or_else(|| lacks("mode"))?)?,
             policy: text(10)?.map(meaning).transpose()?.unwrap_or_default(),
             keeps: row.get::<_, Option<bool>>(9).map_err(said)?.unwrap_or(false),

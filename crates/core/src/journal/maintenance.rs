@@ -76,7 +76,8 @@ fn looked_at(db: &Connection, path: &Path) -> Result<JournalState, JournalError>
             if !known {
                 return Ok(0);
             }
-            db.query_row(&format!("select count(*) from {table}"), [], |row| row.get::<_, i64>(0)).map(|n| n as u64)
+            db.query_row(&format!("select count(*) from {table}"), [], |row| row.get::<_, i64>(0))
+                .map(i64::cast_unsigned)
         };
         Ok(JournalState {
             version,

@@ -365,7 +365,7 @@ impl Reader {
             }
             let sql = "select lot, count(*) from entry where taken is not null group by lot";
             let mut rows = db.prepare_cached(sql)?;
-            rows.query_map([], |row| Ok((row.get(0)?, row.get::<_, i64>(1)? as u64)))?.collect()
+            rows.query_map([], |row| Ok((row.get(0)?, row.get::<_, i64>(1)?.cast_unsigned())))?.collect()
         };
         count().map_err(at(&self.path))
     }
@@ -448,7 +448,8 @@ impl Reader {
                 let mut rows = blocks.query(params![item.0, line.entry.path.key()])?;
                 while let Some(row) = rows.next()? {
                     let (nth, hash): (i64, Vec<u8>) = (row.get(0)?, row.get(1)?);
-                    if let (Some(slot), Ok(hash)) = (line.blocks.get_mut(nth as usize), hash.try_into()) {
+                    let slot = usize::try_from(nth).ok().and_then(|nth| line.blocks.get_mut(nth));
+                    if let (Some(slot), Ok(hash)) = (slot, hash.try_into()) {
                         *slot = Some(hash);
                     }
                 }
@@ -468,7 +469,7 @@ impl Reader {
             let mut rows = db.prepare_cached("select path, bytes, why from remains where lot = ?1 order by path")?;
             let left = |row: &Row<'_>| {
                 let why = WhyLeft::of_word(row.get_ref(2)?.as_str()?).unwrap_or(WhyLeft::Unknown);
-                Ok(Left { path: path_of(row.get(0)?), bytes: Bytes::new(row.get::<_, i64>(1)? as u64), why })
+                Ok(Left { path: path_of(row.get(0)?), bytes: Bytes::new(row.get::<_, i64>(1)?.cast_unsigned()), why })
             };
             rows.query_map([item.0], left)?.collect::<rusqlite::Result<Vec<_>>>()
         };
@@ -491,7 +492,7 @@ impl Reader {
           coalesce(sum(kind = 'file' and compared), 0), coalesce(sum(size * (kind = 'file' and compared)), 0)
           from entry where lot = ?1";
         let sums = |row: &Row<'_>| {
-            let n = |at| row.get::<_, i64>(at).map(|n| n as u64);
+            let n = |at| row.get::<_, i64>(at).map(i64::cast_unsigned);
             Ok(Sums { lines: n(0)?, files: n(1)?, bytes: n(2)?, same: n(3)?, same_bytes: n(4)? })
         };
         self.db().query_row(sql, [item.0], sums).map_err(at(&self.path))

@@ -214,11 +214,11 @@ fn use_the_paths_of_version_3(all: &Connection) -> rusqlite::Result<()> {
     all.execute(
         "update entry set hash = (select hash from block where block.lot = entry.lot and block.path = entry.path and nth = 0)
          where kind = 'file' and size <= ?1",
-        [BLOCK as i64],
+        [BLOCK.cast_signed()],
     )?;
     all.execute(
         "delete from block where exists (select 1 from entry where entry.lot = block.lot and entry.path = block.path and size <= ?1)",
-        [BLOCK as i64],
+        [BLOCK.cast_signed()],
     )?;
     for table in ["block", "entry"] {
         let mut rows = all.prepare(&format!("select distinct lot, path from {table} where instr(path, x'2f') > 0"))?;

@@ -47,7 +47,7 @@ impl Reader {
             let run = |row: &Row<'_>| {
                 let (bytes, files): (i64, i64) = (row.get(2)?, row.get(3)?);
                 let (from, to, seconds) = (row.get(0)?, row.get(1)?, row.get(4)?);
-                Ok(Run { from, to, bytes: bytes as u64, files: files as u64, seconds })
+                Ok(Run { from, to, bytes: bytes.cast_unsigned(), files: files.cast_unsigned(), seconds })
             };
             speeds.runs = rows.query_map([NEWEST], run)?.collect::<rusqlite::Result<Vec<_>>>()?;
             Ok(speeds)

@@ -58,7 +58,7 @@ impl Telemetry {
             }
             let sql = "select most from pulse where lot in (select id from lot where haul = ?1) order by ms desc, nth desc limit 1";
             let most = db.query_row(sql, [haul.0], |row| row.get::<_, Option<i64>>(0)).optional()?;
-            Ok(most.flatten().map(|most| Bytes::new(most as u64)))
+            Ok(most.flatten().map(|most| Bytes::new(most.cast_unsigned())))
         };
         read().map_err(at(&reader.path))
     }
@@ -102,13 +102,13 @@ impl Reader {
 }
 
 fn pulse(row: &Row<'_>) -> rusqlite::Result<Sample> {
-    let count = |n| row.get::<_, i64>(n).map(|n| n as u64);
+    let count = |n| row.get::<_, i64>(n).map(i64::cast_unsigned);
     Ok(Sample {
         item: ItemId(row.get(0)?),
         at: Timestamp::from_millisecond(row.get(1)?).unwrap_or(Timestamp::UNIX_EPOCH),
         copied: Bytes::new(count(2)?),
         compared: Bytes::new(count(3)?),
-        limit: row.get::<_, Option<i64>>(4)?.map(|most| Bytes::new(most as u64)),
+        limit: row.get::<_, Option<i64>>(4)?.map(|most| Bytes::new(most.cast_unsigned())),
         unreadable: Bytes::new(count(5)?),
         repaired: count(6)?,
     })
@@ -139,7 +139,7 @@ impl Journal {
     pub(crate) fn next_pulse(&self, item: ItemId) -> Journaled<u64> {
         let sql = "select max(nth) from pulse where lot = ?1";
         let last = self.connection().query_row(sql, [item.0], |row| row.get::<_, Option<i64>>(0));
-        last.map(|last| last.map_or(0, |last| last as u64 + 1)).map_err(at(self.database()))
+        last.map(|last| last.map_or(0, |last| last.cast_unsigned() + 1)).map_err(at(self.database()))
     }
 
     /// Keeps how far an item is at its `nth` moment, if that is one of those that are kept.
@@ -152,14 +152,15 @@ impl Journal {
         self.lightly(|db| {
             if step > step_at(nth.saturating_sub(1)) {
                 let sql = "delete from pulse where lot = ?1 and nth % ?2 != 0";
-                db.execute(sql, params![item, step as i64])?;
+                db.execute(sql, params![item, step.cast_signed()])?;
             }
             let sql = "insert or replace into pulse values(?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)";
             let ms = Timestamp::now().as_millisecond();
-            let (copied, compared) = (progress.copy.done.count() as i64, progress.compare.done.count() as i64);
-            let (bad, repaired) = (progress.unreadable.count() as i64, progress.repaired as i64);
-            let most = limit.map(|limit| limit.count() as i64);
-            let row = params![item, nth as i64, ms, copied, compared, most, bad, repaired];
+            let (copied, compared) =
+                (progress.copy.done.count().cast_signed(), progress.compare.done.count().cast_signed());
+            let (bad, repaired) = (progress.unreadable.count().cast_signed(), progress.repaired.cast_signed());
+            let most = limit.map(|limit| limit.count().cast_signed());
+            let row = params![item, nth.cast_signed(), ms, copied, compared, most, bad, repaired];
             db.prepare_cached(sql)?.execute(row).map(drop)
         })
     }

@@ -129,6 +129,21 @@ fn a_checksums_comes_back_as_it_was_written() {
 }
 
 #[test]
+fn a_row_with_a_size_that_no_file_has_is_an_error_and_takes_no_memory() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = open(folder.path());
+    let haul = journal.begin(&[(planned("x"), None)], Policy::Hold, None).unwrap();
+    let item = journal.haul(haul).unwrap().unwrap().items[0].id;
+    journal.put_entries(item, &[entry(b"b", EntryKind::File, 5)]).unwrap();
+    for size in [-1, i64::MIN, i64::MAX, 1 << 50] {
+        let file = rusqlite::Connection::open(journal.database()).unwrap();
+        file.execute("update entry set size = ?1", [size]).unwrap();
+        drop(file);
+        assert!(journal.lines(item).any(|line| line.is_err()), "{size}");
+    }
+}
+
+#[test]
 fn lines_come_in_the_order_of_a_walk_by_pages_and_back_and_may_change_meanwhile() {
     let folder = tempfile::tempdir().unwrap();
     let journal = open(folder.path());

@@ -212,7 +212,7 @@ impl Journal {
     pub(crate) fn put_run(&self, run: &Run) -> Journaled<()> {
         let sql = "insert into run(at, source, target, bytes, files, seconds) values(?1, ?2, ?3, ?4, ?5, ?6)";
         let at = Timestamp::now().to_string();
-        let row = params![at, run.from, run.to, run.bytes as i64, run.files as i64, run.seconds];
+        let row = params![at, run.from, run.to, run.bytes.cast_signed(), run.files.cast_signed(), run.seconds];
         self.db().execute(sql, row).map(drop).map_err(self.err())
     }
 

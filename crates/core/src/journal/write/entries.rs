@@ -75,12 +75,12 @@ impl Journal {
                         let row = params![
                             item.0,
                             path.key(),
-                            there.inode as i64,
+                            there.inode.cast_signed(),
                             s,
                             ns,
                             digest,
                             hash,
-                            there.changed_ns.map(|ns| ns as i64),
+                            there.changed_ns.and_then(|ns| i64::try_from(ns).ok()),
                             attributes_to_row(&beside.attributes),
                             beside.unkept
                         ];
@@ -88,7 +88,12 @@ impl Journal {
                     }
                     Hint::Unreadable { path, from, to } => {
                         let sql = "insert or replace into unreadable(lot, path, start, end) values(?1, ?2, ?3, ?4)";
-                        db.prepare_cached(sql)?.execute(params![item.0, path.key(), *from as i64, *to as i64])?;
+                        db.prepare_cached(sql)?.execute(params![
+                            item.0,
+                            path.key(),
+                            from.cast_signed(),
+                            to.cast_signed()
+                        ])?;
                     }
                 }
             }
@@ -136,7 +141,12 @@ impl Journal {
             let db = db.unchecked_transaction()?;
             db.execute("delete from remains where lot = ?1", [item.0])?;
             for left in left.iter().take(MOST) {
-                let row = params![item.0, left.path.as_os_str().as_bytes(), left.bytes.count() as i64, left.why.word()];
+                let row = params![
+                    item.0,
+                    left.path.as_os_str().as_bytes(),
+                    left.bytes.count().cast_signed(),
+                    left.why.word()
+                ];
                 db.execute("insert or replace into remains values(?1, ?2, ?3, ?4)", row)?;
             }
             db.commit()
@@ -239,7 +249,7 @@ fn put_entry(db: &Connection, item: ItemId, line: &FileEntry) -> rusqlite::Resul
         EntryKind::Again(of) => ("again", Some(of.bytes())),
     };
     let (s, ns) = split(entry.modified_ns);
-    let there = line.there.map(|there| (there.inode as i64, split(there.modified_ns), there.changed_ns));
+    let there = line.there.map(|there| (there.inode.cast_signed(), split(there.modified_ns), there.changed_ns));
     let hash = if let [only] = &line.blocks[..] { *only } else { None };
     let sql =
         "insert or replace into entry(lot, path, kind, target, size, allocated, modified_s, modified_ns, inode, mode,
@@ -250,11 +260,11 @@ fn put_entry(db: &Connection, item: ItemId, line: &FileEntry) -> rusqlite::Resul
         entry.path.key(),
         kind,
         target,
-        entry.size as i64,
-        entry.allocated as i64,
+        entry.size.cast_signed(),
+        entry.allocated.cast_signed(),
         s,
         ns,
-        entry.inode as i64,
+        entry.inode.cast_signed(),
         entry.mode,
         entry.owner.0,
         entry.owner.1,
@@ -265,9 +275,9 @@ fn put_entry(db: &Connection, item: ItemId, line: &FileEntry) -> rusqlite::Resul
         line.digest,
         hash,
         line.taken.as_ref().map(|path| path.as_os_str().as_bytes()),
-        entry.changed_ns.map(|ns| ns as i64),
-        entry.names as i64,
-        there.and_then(|t| t.2).map(|ns| ns as i64),
+        entry.changed_ns.and_then(|ns| i64::try_from(ns).ok()),
+        entry.names.cast_signed(),
+        there.and_then(|t| t.2).and_then(|ns| i64::try_from(ns).ok()),
         attributes_to_row(&line.attributes),
         line.unkept,
     ])?;
@@ -276,7 +286,7 @@ fn put_entry(db: &Connection, item: ItemId, line: &FileEntry) -> rusqlite::Resul
 
 fn put_block(db: &Connection, item: ItemId, path: &ItemPath, nth: u64, hash: &BlockHash) -> rusqlite::Result<()> {
     let sql = "insert or replace into block(lot, path, nth, hash) values(?1, ?2, ?3, ?4)";
-    db.prepare_cached(sql)?.execute(params![item.0, path.key(), nth as i64, hash]).map(drop)
+    db.prepare_cached(sql)?.execute(params![item.0, path.key(), nth.cast_signed(), hash]).map(drop)
 }
 
 fn split(ns: i128) -> (i64, i64) {
