@@ -13,5 +13,5 @@ pub mod words;
 pub use direction::{isolate, isolated};
 pub use fault::{Fault, Kind, to_json};
 pub use json::{document, json_text};
-pub use text::{count, cut, cut_front, cut_middle, line, pad, path, shell_word, visible, width};
+pub use text::{count, cut, cut_front, cut_middle, in_cells, line, pad, path, shell_word, visible, width};
 pub use words::{NO_DRIVE, about, deletes, hung, misfit, miss, place_fault, preview_kind, proof, stage, waiting, why};

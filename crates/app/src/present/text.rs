@@ -66,6 +66,12 @@ pub fn width(text: &str) -> usize {
     text.graphemes(true).map(UnicodeWidthStr::width).sum()
 }
 
+/// A number as one of cells on a screen: no terminal is wider or higher than this, and sums of some of them stay numbers of cells.
+pub fn in_cells(n: usize) -> u16 {
+    const MOST: u16 = 10_000;
+    u16::try_from(n).map_or(MOST, |n| n.min(MOST))
+}
+
 /// A text cut at its end to a number of cells, with an ellipsis.
 pub fn cut(text: &str, cells: usize) -> String {
     if width(text) <= cells {

@@ -8,7 +8,7 @@ use ratatui::widgets::{Paragraph, Widget, Wrap};
 
 use super::theme::Theme;
 use crate::commands::{View, Wish};
-use crate::present::{cut, line};
+use crate::present::{cut, in_cells, line};
 
 /// What a cell of the screen stands for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -67,11 +67,11 @@ impl Canvas<'_> {
             // A part that is there is seen, however small it is.
             let count = (part / whole.max(1.0) * cells as f64).round() as usize;
             let count = count.max(usize::from(*part > 0.0)).min(cells - drawn);
-            self.put_at(x + 1 + drawn as u16, y, &sign.repeat(count), *style, area);
+            self.put_at(x + 1 + in_cells(drawn), y, &sign.repeat(count), *style, area);
             drawn += count;
         }
-        self.put_at(x + 1 + drawn as u16, y, &"·".repeat(cells - drawn), self.theme.faint(), area);
-        let end = x + 1 + cells as u16;
+        self.put_at(x + 1 + in_cells(drawn), y, &"·".repeat(cells - drawn), self.theme.faint(), area);
+        let end = x + 1 + in_cells(cells);
         self.put_at(end, y, "▌", self.theme.dim(), area);
         end + 1
     }
@@ -85,7 +85,7 @@ impl Canvas<'_> {
 
     /// Puts text at the right end of the first row of an area, if there is room for all of it.
     pub fn put_right(&mut self, text: &str, style: Style, area: Rect) {
-        let width = crate::present::width(text) as u16;
+        let width = in_cells(crate::present::width(text));
         if width <= area.width && area.height > 0 {
             self.put(text, style, Rect { x: area.right() - width, width, height: 1, ..area });
         }
@@ -146,7 +146,7 @@ pub fn rows_of(text: &str, width: u16) -> u16 {
             used = if used > width { used % width } else { used };
         }
     }
-    rows as u16
+    in_cells(rows)
 }
 
 /// What lies in a cell.

@@ -10,7 +10,7 @@ use ratatui::style::{Modifier, Style};
 
 use super::super::canvas::Canvas;
 use super::super::state::State;
-use crate::present::words;
+use crate::present::{in_cells, words};
 
 /// What is known of a block, the worst last: several may share a cell.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -51,9 +51,9 @@ pub(super) fn draw(state: &State, proof: &Proof, area: Rect, canvas: &mut Canvas
             (true, true) => style.add_modifier(Modifier::UNDERLINED),
             (false, _) => style,
         };
-        canvas.put_at((n % width) as u16, (n / width) as u16 + 1, sign, style, area);
+        canvas.put_at(in_cells(n % width), in_cells(n / width) + 1, sign, style, area);
     }
-    let rows = map.cells.len().div_ceil(width) as u16;
+    let rows = in_cells(map.cells.len().div_ceil(width));
     canvas.put_at(0, rows + 1, "▪ the same   ✕ differs or is missing   · not read", theme.dim(), area);
 }
 

@@ -9,7 +9,7 @@ use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::state::State;
 use super::super::theme::Theme;
 use crate::commands::{View, Wish};
-use crate::present::{count, cut_middle, line, pad, path, words};
+use crate::present::{count, cut_middle, in_cells, line, pad, path, words};
 
 /// One line of the list, and what is said of it below.
 struct Row {
@@ -64,7 +64,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     }
     let below = 8.min(area.height / 2);
     // What is said of a find stands right below the list.
-    let wanted = rows.len() as u16 + 1;
+    let wanted = in_cells(rows.len()) + 1;
     let list = Rect { height: area.height.saturating_sub(below).min(wanted), ..area };
     let width = usize::from(area.width);
     // What can be done stands in the row itself where that leaves room for the path.
@@ -86,7 +86,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         );
         let acts = if acts_width > 0 { pad(&short_acts(state, row), acts_width) } else { String::new() };
         let text = format!("{head}{acts}{}", cut_middle(&row.path, width.saturating_sub(41 + acts_width)));
-        let y = (n - first) as u16 + 1;
+        let y = in_cells(n - first) + 1;
         canvas.put_at(0, y, &pad(&text, width), style, list);
         canvas.hit_row(y, list, Hit::Row(n));
     }

@@ -14,7 +14,7 @@ use super::super::drive_bar::{Block, BlockKind, DriveBar};
 use super::super::state::State;
 use super::super::theme::Theme;
 use crate::commands::{View, Wish};
-use crate::present::{cut, line, pad, words};
+use crate::present::{cut, in_cells, line, pad, words};
 use crate::tui::model::Scale;
 use detail::{draw_detail, drive_lines};
 use list::draw_list;
@@ -44,9 +44,9 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         draw_detail(state, survey, detail, wide, canvas);
         if let (true, Some(drive)) = (wide && detail.height >= 16, survey.drives.get(state.drives.drive)) {
             let lines = drive_lines(survey, drive);
-            let foot = Rect { y: detail.bottom() - 1 - lines.len() as u16, height: lines.len() as u16, ..detail };
+            let foot = Rect { y: detail.bottom() - 1 - in_cells(lines.len()), height: in_cells(lines.len()), ..detail };
             for (y, text) in lines.iter().enumerate() {
-                canvas.put_at(0, y as u16, text, theme.dim(), foot);
+                canvas.put_at(0, in_cells(y), text, theme.dim(), foot);
             }
         }
     }
@@ -88,7 +88,7 @@ fn draw_drive_bars(state: &State, survey: &Survey, area: Rect, canvas: &mut Canv
     let count = survey.drives.len();
     // Games that are away have a row of their own behind the drives.
     let away = state.drives.layout.holds.get(count).map_or(0, Vec::len);
-    let height = if count as u16 * 5 + 14 <= area.height { Height::Tall } else { Height::Flat };
+    let height = if in_cells(count) * 5 + 14 <= area.height { Height::Tall } else { Height::Flat };
     let room = area.width.saturating_sub(height.gutter() + 2);
     let mut y = 0;
     // The list below keeps at least six rows; with many drives the one in focus stays in sight.

@@ -5,7 +5,7 @@ use ratatui::layout::Rect;
 use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::state::State;
 use crate::commands::{View, Wish};
-use crate::present::{cut_middle, path, words};
+use crate::present::{cut_middle, in_cells, path, words};
 
 /// Folders that are offered.
 const MOST: usize = 8;
@@ -81,11 +81,11 @@ fn draw_folders(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     for (n, folder) in find.iter().enumerate().skip(first).take(most) {
         let here = n == state.cleanup.find;
         let style = if here { theme.cursor() } else { theme.text() };
-        let y = (n - first) as u16 + 1;
+        let y = in_cells(n - first) + 1;
         canvas.fill(y, style, area);
         let text = format!("{} {:>10}   {}", if here { "▸" } else { " " }, folder.size.on_disk, path(&folder.path));
         canvas.put_at(0, y, &cut_middle(&text, usize::from(area.width)), style, area);
         canvas.hit_row(y, area, Hit::Row(n));
     }
-    find.len().min(most) as u16 + 1
+    in_cells(find.len().min(most)) + 1
 }

@@ -12,7 +12,7 @@ use super::super::canvas::{Canvas, Hit, curve, first_shown};
 use super::super::state::State;
 use super::super::theme::Theme;
 use crate::commands::{View, Wish};
-use crate::present::{count, cut, cut_middle, line, pad, path, words};
+use crate::present::{count, cut, cut_middle, in_cells, line, pad, path, words};
 use crate::tui::model::Of;
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
@@ -38,22 +38,22 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     if moves(plan) {
         y += draw_promise(state, plan, below(y), canvas) + 1;
     }
-    let items = (plan.items.len() as u16).min(area.height / 4);
+    let items = in_cells(plan.items.len()).min(area.height / 4);
     y += draw_items(state, plan, items, below(y), canvas) + 1;
     y += draw_findings(state, plan, below(y), canvas) + 1;
     let loads: Vec<(usize, &Load)> =
         plan.loads.iter().enumerate().filter(|(_, load)| load.peak != load.now || load.after != load.now).collect();
     // The drives at the moment that is chosen; where there is room behind the records, also how full they are over the whole haul.
-    let slider = if loads.is_empty() { 0 } else { loads.len() as u16 + 1 };
+    let slider = if loads.is_empty() { 0 } else { in_cells(loads.len()) + 1 };
     let gap = u16::from(!loads.is_empty());
     let told = plan.items.get(state.haul.item).map_or(0, |item| {
         // More changes than rows have no room anyhow.
         let previews = item.previews.iter().skip(state.haul.change).take(usize::from(area.height));
-        previews.map(|preview| preview_lines(preview, canvas.theme, usize::from(area.width)).len()).sum::<usize>()
-            as u16
-            + 2
+        in_cells(
+            previews.map(|preview| preview_lines(preview, canvas.theme, usize::from(area.width)).len()).sum::<usize>(),
+        ) + 2
     });
-    let curves = loads.len() as u16;
+    let curves = in_cells(loads.len());
     let curves = if y + told + slider + gap + curves < area.height { curves } else { 0 };
     let gap = if curves > 0 { gap } else { 0 };
     let loads_height = (slider + gap + curves).min(area.height.saturating_sub(y));
@@ -64,7 +64,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let bottom = Rect { y: area.bottom() - loads_height, height: loads_height, ..area };
     super::moments::draw(state, plan, &loads, Rect { height: slider.min(bottom.height), ..bottom }, canvas);
     for (n, (at, load)) in loads.into_iter().enumerate().take(usize::from(curves)) {
-        let place = Rect { y: bottom.y + slider + gap + n as u16, height: 1, ..bottom };
+        let place = Rect { y: bottom.y + slider + gap + in_cells(n), height: 1, ..bottom };
         if place.bottom() <= area.bottom() {
             draw_load(plan, at, load, place, canvas);
         }
@@ -86,20 +86,20 @@ fn draw_promise(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>)
     if area.height < 24 {
         let half = area.width / 2;
         for (n, (label, (figure, _, style))) in all.iter().enumerate() {
-            let (x, y) = (half * (n as u16 % 2), n as u16 / 2);
+            let (x, y) = (half * (in_cells(n) % 2), in_cells(n) / 2);
             canvas.put_at(x, y, label, theme.dim(), area);
             canvas.put_at(x + LABEL, y, figure, *style, area);
         }
         return 2;
     }
     for (y, (label, (figure, text, style))) in all.iter().enumerate() {
-        let y = y as u16;
+        let y = in_cells(y);
         canvas.put_at(0, y, label, theme.dim(), area);
         canvas.put_at(LABEL, y, figure, *style, area);
         let room = usize::from(area.width.saturating_sub(LABEL + 14));
         canvas.put_at(LABEL + 14, y, &cut(text, room), theme.dim(), area);
     }
-    all.len() as u16
+    in_cells(all.len())
 }
 
 /// What a haul will do to what is one's own: each with its figure, its words and how it is drawn.
@@ -164,7 +164,7 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
         // A moment that reads like the one behind it says nothing.
         if quarter == 4 || moment(quarter) != moment(quarter + 1) {
             let (text, at) = (moment(quarter), LABEL + width * quarter / 4);
-            canvas.put_at(at.saturating_sub(crate::present::width(&text) as u16), 0, &text, theme.dim(), area);
+            canvas.put_at(at.saturating_sub(in_cells(crate::present::width(&text))), 0, &text, theme.dim(), area);
         }
     }
     let mut pairs: Vec<(&str, &str)> = Vec::new();
@@ -176,7 +176,7 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
     }
     let most = usize::from(area.height / 5).max(2);
     for (n, (from, to)) in pairs.iter().take(most).enumerate() {
-        let y = n as u16 + 1;
+        let y = in_cells(n) + 1;
         canvas.put_at(0, y, &pad(&line(&format!("{from} > {to}")), usize::from(LABEL) - 1), theme.text(), area);
         for cell in 0..width {
             canvas.put_at(LABEL + cell, y, "·", theme.faint(), area);
@@ -194,14 +194,14 @@ fn draw_order(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>) -
             let room = usize::from(end.saturating_sub(start));
             let style = if at == state.haul.item { theme.arriving() } else { theme.cursor() };
             let text = format!("▏{}", cut(&line(&item.title), room.saturating_sub(2)));
-            let place = Rect { x: area.x + LABEL + start, y: area.y + y, width: room as u16, height: 1 };
+            let place = Rect { x: area.x + LABEL + start, y: area.y + y, width: in_cells(room), height: 1 };
             canvas.put(&pad(&text, room), style, place);
             canvas.hit(place, Hit::Row(at));
         }
         let text = format!("{}  {bytes:>9}", words::several(items, "item"));
         canvas.put_right(&text, theme.dim(), Rect { y: area.y + y, height: 1, ..area });
     }
-    pairs.len().min(most) as u16 + 1
+    in_cells(pairs.len().min(most)) + 1
 }
 
 fn draw_items(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
@@ -227,7 +227,7 @@ fn draw_items(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Ca
             count(item.size.files),
             line(&way)
         );
-        let y = (n - first) as u16 + 1;
+        let y = in_cells(n - first) + 1;
         canvas.put_at(0, y, &pad(&text, usize::from(area.width)), style, area);
         canvas.hit_row(y, area, Hit::Row(n));
     }
@@ -305,7 +305,7 @@ fn draw_findings(state: &State, plan: &Plan, area: Rect, canvas: &mut Canvas<'_>
             Severity::Warning => theme.text(),
             Severity::Note => theme.dim(),
         };
-        let wrapped = |text: &str| (crate::present::width(text) as u16).div_ceil(width as u16);
+        let wrapped = |text: &str| in_cells(crate::present::width(text)).div_ceil(in_cells(width));
         let rows = wrapped(&text).max(1) + wrapped(more);
         if y + rows > most && n > 0 {
             let more = format!("and {}", words::several(told.len() - n, "more finding"));
@@ -408,13 +408,13 @@ fn draw_load(plan: &Plan, at: usize, load: &Load, area: Rect, canvas: &mut Canva
     let rows = curve(&values, usize::from(area.height));
     for (y, row) in rows.iter().enumerate() {
         let style = if load.lacks().is_some() { theme.danger() } else { theme.dim() };
-        canvas.put_at(19, y as u16, row, style, area);
+        canvas.put_at(19, in_cells(y), row, style, area);
         // What is behind the bar comes with the release.
         let end = curve(&[load.after.part_of(load.capacity); 4], rows.len());
-        canvas.put_at(19 + cells as u16, y as u16, &format!("│{}", end[y]), theme.dim(), area);
+        canvas.put_at(19 + in_cells(cells), in_cells(y), &format!("│{}", end[y]), theme.dim(), area);
     }
     let y = area.height - 1;
-    canvas.put_at(19 + cells as u16 + 7, y, &figures, style, area);
+    canvas.put_at(19 + in_cells(cells) + 7, y, &figures, style, area);
 }
 
 /// Parts of a drive that are in use, in so many moments from the haul's start to its end.

@@ -7,7 +7,7 @@ use ratatui::style::Style;
 
 use super::super::canvas::Canvas;
 use super::super::theme::Theme;
-use crate::present::{line, pad};
+use crate::present::{in_cells, line, pad};
 
 /// Columns before the map, as those of the phases above it.
 const LEFT: u16 = 12;
@@ -28,7 +28,7 @@ pub(super) fn rows(progress: &Progress, area: Rect) -> u16 {
     if wide < 20 || progress.map.len() < 2 || most == 0 {
         return 0;
     }
-    progress.map.len().div_ceil(wide).min(most) as u16 + words + 1
+    in_cells(progress.map.len().div_ceil(wide).min(most)) + words + 1
 }
 
 /// The cells, several made one where there is no room for all.
@@ -61,9 +61,9 @@ pub(super) fn draw(progress: &Progress, area: Rect, canvas: &mut Canvas<'_>) {
     let wide = cells.len().div_ceil(rows).max(1);
     for (n, state) in cells.iter().enumerate() {
         let (sign, style) = look(*state, theme);
-        canvas.put_at(LEFT + (n % wide) as u16, (n / wide) as u16, sign, style, area);
+        canvas.put_at(LEFT + in_cells(n % wide), in_cells(n / wide), sign, style, area);
     }
-    let y = rows as u16;
+    let y = in_cells(rows);
     let narrow = area.width < NARROW;
     let each = Bytes::new(all.div_ceil(cells.len().max(1) as u64));
     let mut x = if narrow { 2 } else { LEFT };
@@ -80,7 +80,7 @@ pub(super) fn draw(progress: &Progress, area: Rect, canvas: &mut Canvas<'_>) {
         let (sign, style) = look(state, theme);
         canvas.put_at(x, y, sign, style, area);
         canvas.put_at(x + 2, y, words, theme.dim(), area);
-        x += words.chars().count() as u16 + 5;
+        x += in_cells(words.chars().count()) + 5;
     }
     let text = format!("{each} each, in the order of {}'s files", line(&progress.title));
     let (x, y) = if narrow { (2, y + 1) } else { (x, y) };

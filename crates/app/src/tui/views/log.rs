@@ -12,7 +12,7 @@ use super::super::state::State;
 use super::super::theme::Theme;
 use super::list_and_detail;
 use crate::commands::{View, Wish};
-use crate::present::{count, cut_middle, line, pad, path, words};
+use crate::present::{count, cut_middle, in_cells, line, pad, path, words};
 use crate::tui::model::LogRow;
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
@@ -31,7 +31,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let rows = usize::from(list.height);
     let first = first_shown(state.log.cursor, rows, state.log.rows.len());
     for (n, row) in state.log.rows.iter().enumerate().skip(first).take(rows) {
-        let y = (n - first) as u16;
+        let y = in_cells(n - first);
         draw_row(state, *row, n == state.log.cursor, y, list, canvas);
         if !matches!(row, LogRow::Day(_)) {
             canvas.hit_row(y, list, Hit::Row(n));
@@ -47,13 +47,13 @@ fn draw_kept(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> u16 {
     let theme = canvas.theme;
     let Some(survey) = state.survey.as_ref().filter(|_| state.log.search.is_empty()) else { return 0 };
     let keeping: Vec<_> = survey.drives.iter().filter(|drive| drive.held > Bytes::ZERO).collect();
-    let wanted = keeping.len() as u16 + 1;
+    let wanted = in_cells(keeping.len()) + 1;
     if keeping.is_empty() || area.height < wanted + 8 || area.width < 70 {
         return 0;
     }
     let cells = usize::from(area.width).saturating_sub(54).clamp(14, 60);
     for (y, state) in keeping.iter().enumerate() {
-        let (y, capacity) = (y as u16, state.drive.capacity);
+        let (y, capacity) = (in_cells(y), state.drive.capacity);
         canvas.put_at(0, y, &pad(&line(&state.drive.name), 11), theme.dim(), area);
         let (used, kept) = (state.used.count() as f64, state.held.count() as f64);
         let of_drive = [((used - kept).max(0.0), "█", theme.faint()), (kept, "╱", theme.text())];

@@ -26,7 +26,7 @@ use super::canvas::{Canvas, Hit, Hits, rows_of};
 use super::state::State;
 use super::theme::Theme;
 use crate::commands::{View, Wish};
-use crate::present::{line, words};
+use crate::present::{in_cells, line, words};
 
 /// Draws everything, and gives what lies where.
 pub fn draw(state: &State, theme: Theme, frame: &mut Frame<'_>) -> Hits {
@@ -96,7 +96,7 @@ fn head(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
             Span::styled(text[at..at + len].to_string(), style.add_modifier(Modifier::UNDERLINED)),
             Span::styled(format!("{} ", &text[at + len..]), style),
         ]);
-        let width = crate::present::width(&text) as u16 + 2;
+        let width = in_cells(crate::present::width(&text)) + 2;
         if x + width > area.width {
             break;
         }
@@ -159,12 +159,12 @@ fn foot(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         for (text, key) in answers.chain([("any other key no".to_string(), '\u{1b}')]) {
             let place = Rect {
                 x: lower.x + x,
-                width: (crate::present::width(&text) as u16).min(lower.width.saturating_sub(x)),
+                width: in_cells(crate::present::width(&text)).min(lower.width.saturating_sub(x)),
                 ..lower
             };
             canvas.put(&text, theme.text(), place);
             canvas.hit(place, Hit::Answer(key));
-            x += crate::present::width(&text) as u16 + 3;
+            x += in_cells(crate::present::width(&text)) + 3;
         }
         return;
     }
@@ -202,8 +202,9 @@ fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let mut hints = state.look.keys.hints(state.view);
     hints.retain(|(_, _, wish)| state.works_now(*wish));
-    let width_of =
-        |(key, words, _): &(String, &str, Wish)| (crate::present::width(key) + crate::present::width(words) + 1) as u16;
+    let width_of = |(key, words, _): &(String, &str, Wish)| {
+        in_cells(crate::present::width(key) + crate::present::width(words) + 1)
+    };
     let is_last = |(_, _, wish): &(String, &str, Wish)| matches!(wish, Wish::Palette | Wish::Help);
     let last: u16 = hints.iter().filter(|hint| is_last(hint)).map(|hint| width_of(hint) + 2).sum();
     let mut x = 0;
@@ -216,7 +217,7 @@ fn draw_hints(state: &State, lower: Rect, canvas: &mut Canvas<'_>) {
         let (key, words, wish) = hint;
         let place = Rect { x: lower.x + x, width, ..lower };
         canvas.put(&key, theme.text(), place);
-        canvas.put_at(crate::present::width(&key) as u16 + 1, 0, words, theme.dim(), place);
+        canvas.put_at(in_cells(crate::present::width(&key)) + 1, 0, words, theme.dim(), place);
         canvas.hit(place, Hit::Wish(wish));
         x += width + 2;
     }

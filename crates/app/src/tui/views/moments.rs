@@ -10,7 +10,7 @@ use ratatui::layout::Rect;
 use super::super::canvas::{Canvas, Hit};
 use super::super::drive_bar::{Block, BlockKind, DriveBar};
 use super::super::state::State;
-use crate::present::{cut, line, pad, words};
+use crate::present::{cut, in_cells, line, pad, words};
 
 /// Cells left of the bars and of the slider.
 const LABEL: u16 = 19;
@@ -27,7 +27,7 @@ pub(super) fn draw(state: &State, plan: &Plan, loads: &[(usize, &Load)], area: R
     let largest = loads.iter().map(|(_, load)| load.capacity.count()).max().unwrap_or(1).max(1);
     let room = area.width.saturating_sub(LABEL + RIGHT + 2);
     for (n, (nth, load)) in loads.iter().enumerate() {
-        let y = n as u16 + 1;
+        let y = in_cells(n) + 1;
         if y >= area.height {
             return;
         }
@@ -64,14 +64,14 @@ fn draw_slider(plan: &Plan, moments: &[Moment], at: usize, row: Rect, canvas: &m
     canvas.put_at(LABEL, 0, "◀", if at > 0 { theme.text() } else { theme.faint() }, row);
     for n in 0..cells {
         let sign = if n == cell(at) { "●" } else { "─" };
-        canvas.put_at(LABEL + 1 + n as u16, 0, sign, if n == cell(at) { theme.strong() } else { theme.dim() }, row);
+        canvas.put_at(LABEL + 1 + in_cells(n), 0, sign, if n == cell(at) { theme.strong() } else { theme.dim() }, row);
     }
-    canvas.put_at(LABEL + 1 + cells as u16, 0, "▶", if at < last { theme.text() } else { theme.faint() }, row);
+    canvas.put_at(LABEL + 1 + in_cells(cells), 0, "▶", if at < last { theme.text() } else { theme.faint() }, row);
     canvas.hit(Rect { x: row.x + LABEL, width: 1, ..row }, Hit::Moment(at.saturating_sub(1)));
-    canvas.hit(Rect { x: row.x + LABEL + 1 + cells as u16, width: 1, ..row }, Hit::Moment((at + 1).min(last)));
+    canvas.hit(Rect { x: row.x + LABEL + 1 + in_cells(cells), width: 1, ..row }, Hit::Moment((at + 1).min(last)));
     for n in 0..cells {
         let nearest = (0..=last).min_by_key(|nth| cell(*nth).abs_diff(n)).unwrap_or(0);
-        canvas.hit(Rect { x: row.x + LABEL + 1 + n as u16, width: 1, ..row }, Hit::Moment(nearest));
+        canvas.hit(Rect { x: row.x + LABEL + 1 + in_cells(n), width: 1, ..row }, Hit::Moment(nearest));
     }
     let item = |n: usize| plan.items.get(n);
     let title = |n: usize| item(n).map(|item| line(&item.title)).unwrap_or_default();
@@ -81,7 +81,7 @@ fn draw_slider(plan: &Plan, moments: &[Moment], at: usize, row: Rect, canvas: &m
         Done::LetGo(n) => words::originals_go(&title(n)),
         Done::Released => "once you release the originals".into(),
     };
-    let x = LABEL + cells as u16 + 4;
+    let x = LABEL + in_cells(cells) + 4;
     canvas.put_at(x, 0, &cut(&text, usize::from(row.width.saturating_sub(x))), theme.text(), row);
 }
 

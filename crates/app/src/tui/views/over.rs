@@ -9,7 +9,7 @@ use tui_input::Input;
 use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::state::State;
 use crate::commands::Press;
-use crate::present::{cut, cut_front, line, pad, width};
+use crate::present::{cut, cut_front, in_cells, line, pad, width};
 use crate::tui::model::{Chooser, ESC, Of, Sheet, Tone};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
@@ -45,7 +45,7 @@ fn centred(width: u16, height: u16, area: Rect) -> Rect {
 
 fn draw_help(state: &State, top: usize, area: Rect, canvas: &mut Canvas<'_>) {
     let lines = state.look.keys.help(state.view);
-    let place = centred(100.min(area.width.saturating_sub(4)), lines.len() as u16 + 4, area);
+    let place = centred(100.min(area.width.saturating_sub(4)), in_cells(lines.len()) + 4, area);
     let inner = clear(place, canvas);
     let style = canvas.theme.sheet();
     let title = format!("Keys of {}", state.view.name());
@@ -53,8 +53,8 @@ fn draw_help(state: &State, top: usize, area: Rect, canvas: &mut Canvas<'_>) {
     let rows = usize::from(inner.height.saturating_sub(2));
     let top = top.min(lines.len().saturating_sub(rows));
     for (n, (keys, words)) in lines.iter().skip(top).take(rows).enumerate() {
-        canvas.put_at(0, n as u16 + 2, &pad(keys, 20), style, inner);
-        canvas.put_at(21, n as u16 + 2, words, style, inner);
+        canvas.put_at(0, in_cells(n) + 2, &pad(keys, 20), style, inner);
+        canvas.put_at(21, in_cells(n) + 2, words, style, inner);
     }
     if lines.len() > rows {
         let more = format!("{} to {} of {}", top + 1, (top + rows).min(lines.len()), lines.len());
@@ -89,7 +89,7 @@ fn draw_chooser(state: &State, chooser: &Chooser, area: Rect, canvas: &mut Canva
     let rows = usize::from(inner.height.saturating_sub(2));
     let first = first_shown(chooser.cursor, rows, chooser.offers.len());
     for (n, offer) in chooser.offers.iter().enumerate().skip(first).take(rows) {
-        let y = (n - first) as u16 + 2;
+        let y = in_cells(n - first) + 2;
         let here = n == chooser.cursor;
         let style = if here { style.add_modifier(Modifier::REVERSED) } else { style };
         let width = usize::from(inner.width);
@@ -103,7 +103,7 @@ fn draw_chooser(state: &State, chooser: &Chooser, area: Rect, canvas: &mut Canva
 fn draw_sheet(sheet: &Sheet, area: Rect, canvas: &mut Canvas<'_>) {
     let theme = canvas.theme;
     let width = if area.width < 130 { area.width } else { area.width.saturating_sub(4).min(150) };
-    let place = centred(width, (sheet.lines.len() as u16).saturating_add(6).max(9), area);
+    let place = centred(width, in_cells(sheet.lines.len()).saturating_add(6).max(9), area);
     let inner = clear(place, canvas);
     let ground = theme.sheet();
     let tint = |style: ratatui::style::Style| ratatui::style::Style { bg: ground.bg.or(style.bg), ..style };
@@ -121,14 +121,14 @@ fn draw_sheet(sheet: &Sheet, area: Rect, canvas: &mut Canvas<'_>) {
             Tone::Danger => theme.danger(),
             Tone::New => theme.moving(),
         };
-        canvas.put_at(0, n as u16 + 2, text, tint(style), inner);
+        canvas.put_at(0, in_cells(n) + 2, text, tint(style), inner);
     }
     let foot = Rect { y: inner.bottom().saturating_sub(1), height: 1, ..inner };
     let mut x = 0;
     let mut put = |text: &str, hit: Option<char>, canvas: &mut Canvas<'_>| {
         let place = Rect {
             x: foot.x + x,
-            width: (crate::present::width(text) as u16).min(foot.width.saturating_sub(x)),
+            width: in_cells(crate::present::width(text)).min(foot.width.saturating_sub(x)),
             ..foot
         };
         canvas.put(text, tint(theme.dim()), place);

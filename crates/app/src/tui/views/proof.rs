@@ -12,7 +12,7 @@ use super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::state::State;
 use super::super::theme::Theme;
 use crate::commands::{View, Wish};
-use crate::present::{count, cut_middle, line, pad, path, words};
+use crate::present::{count, cut_middle, in_cells, line, pad, path, words};
 use crate::tui::model::{LongTask, Standing, TreeRow};
 
 /// Figures of five rows of half cells, drawn by us: three columns each.
@@ -116,12 +116,12 @@ fn draw_large(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) {
     let each = (area.width / 5).clamp(15, 30);
     for (n, (figure, unit, word, zero)) in totals(proof).iter().enumerate() {
         let style = style_of(word, *zero, theme);
-        let x = n as u16 * each;
+        let x = in_cells(n) * each;
         let rows = large(figure);
         for (y, row) in rows.iter().enumerate() {
-            canvas.put_at(x, y as u16, row, style, area);
+            canvas.put_at(x, in_cells(y), row, style, area);
         }
-        canvas.put_at(x + figure.chars().count() as u16 * 4, 2, unit, style, area);
+        canvas.put_at(x + in_cells(figure.chars().count()) * 4, 2, unit, style, area);
         canvas.put_at(x, 3, word, style, area);
     }
 }
@@ -189,7 +189,7 @@ fn draw_tree(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let rows = usize::from(area.height.saturating_sub(1));
     let first = first_shown(proofs.cursor, rows, proofs.rows.len());
     for (n, row) in proofs.rows.iter().enumerate().skip(first).take(rows) {
-        let y = (n - first) as u16 + 1;
+        let y = in_cells(n - first) + 1;
         let here = n == proofs.cursor;
         let style = if here { theme.cursor() } else { theme.text() };
         canvas.fill(y, style, area);
@@ -205,7 +205,7 @@ fn draw_tree(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
         canvas.put_at(0, y, &format!("  {}{size:>11}", pad(&text, name_width)), style, area);
         let (standing, bad) = standing_of(row);
         let tint = if bad { theme.danger().fg } else { theme.good().fg };
-        canvas.put_at(name_width as u16 + 14, y, &standing, Style { fg: tint, ..style }, area);
+        canvas.put_at(in_cells(name_width) + 14, y, &standing, Style { fg: tint, ..style }, area);
         canvas.hit_row(y, area, Hit::Row(n));
     }
 }
@@ -311,9 +311,9 @@ fn draw_closer(closer: &Closer, rewritten: bool, area: Rect, canvas: &mut Canvas
                 BlockState::Missing => ("?", theme.danger()),
                 BlockState::Unknown => ("·", theme.dim()),
             };
-            canvas.put_at(x as u16, 3 + n as u16, sign, style, area);
+            canvas.put_at(in_cells(x), 3 + in_cells(n), sign, style, area);
         }
-        y = 4 + n as u16;
+        y = 4 + in_cells(n);
     }
     y += 1;
     if let Some(original) = &closer.original {
@@ -349,7 +349,7 @@ pub(crate) fn small_zeros(proof: &Proof, area: Rect, canvas: &mut Canvas<'_>) ->
     for ((.., word, zero), figure) in totals(proof).iter().zip(figures) {
         let text = format!("{figure} {word}");
         canvas.put_at(x, 0, &text, style_of(word, *zero, theme), area);
-        x += text.chars().count() as u16 + 3;
+        x += in_cells(text.chars().count()) + 3;
     }
     let how = if proof.read { "every byte was read back" } else { "by names and sizes" };
     let records = if proof.records_lead_here { "its records point here" } else { "ITS RECORDS POINT ELSEWHERE" };

@@ -11,7 +11,7 @@ use super::super::state::State;
 use super::super::theme::Theme;
 use super::list_and_detail;
 use crate::commands::{View, Wish};
-use crate::present::{cut_middle, line, pad, path, words};
+use crate::present::{cut_middle, in_cells, line, pad, path, words};
 use crate::tui::model::RecordRow;
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
@@ -30,7 +30,7 @@ pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let rows = usize::from(list.height);
     let first = first_shown(state.records.cursor, rows, state.records.rows.len());
     for (n, row) in state.records.rows.iter().enumerate().skip(first).take(rows) {
-        let y = (n - first) as u16;
+        let y = in_cells(n - first);
         draw_row(state, survey, *row, n == state.records.cursor, y, list, canvas);
         canvas.hit_row(y, list, Hit::Row(n));
     }

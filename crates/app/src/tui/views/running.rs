@@ -15,7 +15,7 @@ use super::item_map;
 use super::proof::small_zeros;
 use super::whole::{draw_whole, goes};
 use crate::commands::{View, Wish};
-use crate::present::{about, count, cut_middle, line, pad, path, words};
+use crate::present::{about, count, cut_middle, in_cells, line, pad, path, words};
 use crate::tui::model::{At, Errand, LongTask, RunningItem};
 
 pub(crate) fn draw(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
@@ -100,7 +100,7 @@ fn draw_work(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     };
     if area.height > y + 6 {
         let map = progress.map_or(0, |progress| item_map::rows(progress, mapped(y)));
-        let said = (running.said.len() as u16).min(MOST_SAID);
+        let said = in_cells(running.said.len()).min(MOST_SAID);
         let rows = (area.height - y).saturating_sub(map + said + 2).clamp(2, HIGHEST_CURVE);
         draw_rates(state, Rect { height: rows, ..below(area, y) }, canvas);
         y += rows + 1;
@@ -168,9 +168,9 @@ fn draw_rates(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     // Ten of them are a second.
     let seconds = rates.len().div_ceil(10);
     let span = if seconds < 120 { format!("{seconds} s") } else { format!("{} min", seconds / 60) };
-    canvas.put_at(14 + values.len() as u16 + 2, last, &format!("the last {span}"), theme.dim(), area);
+    canvas.put_at(14 + in_cells(values.len()) + 2, last, &format!("the last {span}"), theme.dim(), area);
     for (y, row) in curve(&values, usize::from(area.height)).iter().enumerate() {
-        canvas.put_at(14, y as u16, row, theme.faint(), area);
+        canvas.put_at(14, in_cells(y), row, theme.faint(), area);
     }
 }
 
@@ -239,8 +239,8 @@ fn phase(name: &str, amount: Amount, more: &str, cells: usize, y: u16, area: Rec
     canvas.put_at(2, y, name, theme.dim(), area);
     canvas.put_at(12, y, &bar(part, cells), style, area);
     let text = format!("{:>9} of {:>9}", amount.done.to_string(), amount.all.to_string());
-    canvas.put_at(14 + cells as u16, y, &text, theme.text(), area);
-    canvas.put_at(38 + cells as u16, y, more, theme.dim(), area);
+    canvas.put_at(14 + in_cells(cells), y, &text, theme.text(), area);
+    canvas.put_at(38 + in_cells(cells), y, more, theme.dim(), area);
 }
 
 /// What the phases behind copy and verify are at.
@@ -281,7 +281,7 @@ fn draw_said(state: &State, area: Rect, canvas: &mut Canvas<'_>) {
     let said = &state.running.said;
     for (n, told) in said.iter().skip(said.len().saturating_sub(rows)).enumerate() {
         let text = format!("{:>10}  {}", ago(told.at, state.look.clock), line(&told.text));
-        canvas.put_at(0, n as u16, &text, canvas.theme.dim(), area);
+        canvas.put_at(0, in_cells(n), &text, canvas.theme.dim(), area);
     }
 }
 

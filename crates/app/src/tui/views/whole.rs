@@ -10,7 +10,7 @@ use ratatui::layout::Rect;
 
 use super::super::canvas::{Canvas, bar};
 use super::super::state::State;
-use crate::present::{line, pad, words};
+use crate::present::{in_cells, line, pad, words};
 use crate::tui::model::{At, Errand, LongTask, RunningItem};
 
 /// An item of the haul in hand, with its row once it has been heard of.
@@ -114,7 +114,7 @@ pub(super) fn draw_whole(state: &State, area: Rect, canvas: &mut Canvas<'_>) -> 
     let cells = usize::from(area.width).saturating_sub(12 + 3 + text.chars().count()).min(60);
     if cells >= 8 {
         canvas.put_at(12, 0, &bar(done, cells), theme.text(), area);
-        canvas.put_at(12 + cells as u16 + 3, 0, &text, theme.text(), area);
+        canvas.put_at(12 + in_cells(cells) + 3, 0, &text, theme.text(), area);
     } else {
         canvas.put_at(12, 0, &text, theme.text(), area);
     }

@@ -3,7 +3,7 @@
 use super::super::super::canvas::Canvas;
 use super::super::super::state::State;
 use super::super::super::theme::Theme;
-use crate::present::{cut_middle, line, path, words};
+use crate::present::{cut_middle, in_cells, line, path, words};
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::plan::{Destination, Load};
 use deft_barge_core::survey::{DriveState, Game, Survey, UserData, Way};
@@ -48,7 +48,7 @@ pub(super) fn draw_detail(state: &State, survey: &Survey, area: Rect, wide: bool
     }
     lines.extend(troubles);
     for (y, (text, style)) in lines.iter().enumerate() {
-        canvas.put_at(0, y as u16, text, *style, area);
+        canvas.put_at(0, in_cells(y), text, *style, area);
     }
 }
 

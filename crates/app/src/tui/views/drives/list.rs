@@ -3,7 +3,7 @@
 use super::super::super::canvas::{Canvas, Hit, first_shown};
 use super::super::super::state::State;
 use crate::commands::{View, Wish};
-use crate::present::{count, line, pad};
+use crate::present::{count, in_cells, line, pad};
 use crate::tui::model::{Filter, Sort};
 use deft_barge_core::launcher::PlaceFault;
 use deft_barge_core::plan::Destination;
@@ -40,7 +40,7 @@ pub(super) fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut
     );
     canvas.put_at(0, 0, &heading, theme.dim(), area);
     if columns == Columns::All {
-        canvas.put_at(title_width as u16 + 43, 0, "last run", theme.dim(), area);
+        canvas.put_at(in_cells(title_width) + 43, 0, "last run", theme.dim(), area);
     }
     if layout.list.is_empty() {
         let held = layout.holds.get(state.drives.drive).is_some_and(|hold| !hold.is_empty());
@@ -60,7 +60,7 @@ pub(super) fn draw_list(state: &State, survey: &Survey, area: Rect, canvas: &mut
     let rows = usize::from(area.height.saturating_sub(1));
     let first = first_shown(layout.cursor, rows, layout.list.len());
     for (at, n) in layout.list.iter().enumerate().skip(first).take(rows) {
-        let y = (at - first) as u16 + 1;
+        let y = in_cells(at - first) + 1;
         let row = ListRow { state, survey, game: &survey.games[*n], title_width, columns, here: at == layout.cursor };
         row.draw(y, area, canvas);
         canvas.hit_row(y, area, Hit::Game(*n));
@@ -136,16 +136,16 @@ impl ListRow<'_> {
             // The cursor's line is turned round; a colour is not.
             let swatch = theme.game(nth);
             let swatch = if theme.plain() { swatch } else { swatch.remove_modifier(Modifier::REVERSED) };
-            canvas.put_at(title_width as u16 + 7, y, theme.pattern(nth), swatch, area);
+            canvas.put_at(in_cells(title_width) + 7, y, theme.pattern(nth), swatch, area);
         }
         if columns == Columns::All {
             let last = game.found.last_run.map_or("not known".into(), |then| ago(then, survey.made));
-            canvas.put_at(title_width as u16 + 43, y, &last, style, area);
+            canvas.put_at(in_cells(title_width) + 43, y, &last, style, area);
         }
         if let Some((sign, word, is_stop)) = trouble(survey, game) {
             let colour = if is_stop { theme.danger().fg } else { style.fg };
             let text = if columns == Columns::All { word } else { sign };
-            let at = if columns == Columns::All { title_width as u16 + 57 } else { area.width.saturating_sub(1) };
+            let at = if columns == Columns::All { in_cells(title_width) + 57 } else { area.width.saturating_sub(1) };
             canvas.put_at(at, y, text, Style { fg: colour, ..style }, area);
         }
     }
