@@ -11,7 +11,7 @@ use super::profile::Profile;
 use super::shape::Shapes;
 
 use crate::bytes::Bytes;
-use crate::record::{Bases, Letters, Place, Shape, Values};
+use crate::record::{Bases, Format, Letters, Place, Shape, Values};
 use crate::site::Site;
 
 use crate::platform::Drive;
@@ -83,6 +83,36 @@ pub struct FoundGame {
     /// Files that say it, or may say it, and stay as they are, of a folder that was traced.
     #[serde(skip)]
     pub staying: Vec<Staying>,
+}
+
+impl FoundGame {
+    /// A folder that no launcher lists, as a game of its own.
+    pub(crate) fn unlisted(id: String, title: String, place: &Path, folder: String) -> Self {
+        Self {
+            id,
+            title,
+            install: place.to_path_buf(),
+            folder,
+            library: None,
+            root: None,
+            fault: None,
+            claim: None,
+            program: None,
+            sealed: None,
+            last_run: None,
+            update: None,
+            entry: ListEntry {
+                file: place.to_path_buf(),
+                shape: Shape::Text(Format::Lines),
+                list: None,
+                id_at: None,
+                travels: false,
+                location: "$".into(),
+            },
+            records: Vec::new(),
+            staying: Vec::new(),
+        }
+    }
 }
 
 /// Files that say a game's folder or its name and stay as they are.

@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 use super::game::{Game, GameId};
 use super::games::Survey;
 use crate::checksums::measure;
-use crate::launcher::{FoundGame, FoundLauncher, ListEntry, Origin, Profile, Staying, WhyStaying, place_fault};
-use crate::record::{Format, Meaning, Shape};
+use crate::launcher::{FoundGame, FoundLauncher, Origin, Profile, Staying, WhyStaying, place_fault};
+use crate::record::Meaning;
 use crate::site::Site;
 use crate::trace::{Find, Sure, Trace};
 
@@ -15,29 +15,13 @@ impl Trace {
     /// The folder as a game with the records that were found.
     pub fn as_game(&self, site: &Site) -> FoundGame {
         let folder = self.path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let id = self.path.to_string_lossy().into_owned();
         FoundGame {
-            id: self.path.to_string_lossy().into_owned(),
-            title: folder.clone(),
             fault: place_fault(site, &self.path, None),
-            install: self.path.clone(),
-            folder,
-            library: None,
             root: self.root(),
-            claim: None,
-            program: None,
-            sealed: None,
-            last_run: None,
-            update: None,
-            entry: ListEntry {
-                file: self.path.clone(),
-                shape: Shape::Text(Format::Lines),
-                list: None,
-                id_at: None,
-                travels: false,
-                location: "$".into(),
-            },
             records: self.sure().map(|find| find.record.clone()).collect(),
             staying: self.staying(),
+            ..FoundGame::unlisted(id, folder.clone(), &self.path, folder)
         }
     }
 

@@ -22,6 +22,25 @@ pub(crate) struct Gathered {
 }
 
 impl Gathered {
+    /// Takes a link, or a folder for whoever goes on into it; a folder of drive letters tells a compatibility layer.
+    fn takes_no_file(
+        &mut self,
+        folder: &Path,
+        entry: &fs::DirEntry,
+        kind: fs::FileType,
+        folders: &mut Vec<PathBuf>,
+    ) -> bool {
+        if kind.is_symlink() {
+            self.links.push(entry.path());
+        } else if kind.is_dir() {
+            if entry.file_name() == "dosdevices" {
+                self.layers.push(folder.into());
+            }
+            folders.push(entry.path());
+        }
+        kind.is_symlink() || kind.is_dir()
+    }
+
     fn with(mut self, other: Self) -> Self {
         self.files.extend(other.files);
         self.links.extend(other.links);
@@ -132,14 +151,10 @@ fn near(folder: &Path, depth: usize) -> Gathered {
     let mut folders = Vec::new();
     for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
         let Ok(kind) = entry.file_type() else { continue };
-        if kind.is_symlink() {
-            found.links.push(entry.path());
-        } else if kind.is_dir() {
-            if entry.file_name() == "dosdevices" {
-                found.layers.push(folder.into());
-            }
-            folders.push(entry.path());
-        } else if kind.is_file() && depth > 0 && platform::entry_meta(&entry).is_ok_and(|meta| meta.len() <= SMALL) {
+        if found.takes_no_file(folder, &entry, kind, &mut folders) {
+            continue;
+        }
+        if kind.is_file() && depth > 0 && platform::entry_meta(&entry).is_ok_and(|meta| meta.len() <= SMALL) {
             found.files.push(entry.path());
         }
     }
@@ -165,14 +180,10 @@ fn below(folder: &Path, but: &[&Path]) -> Gathered {
     let mut folders = Vec::new();
     for entry in entries.flatten() {
         let Ok(kind) = entry.file_type() else { continue };
-        if kind.is_symlink() {
-            found.links.push(entry.path());
-        } else if kind.is_dir() {
-            if entry.file_name() == "dosdevices" {
-                found.layers.push(folder.into());
-            }
-            folders.push(entry.path());
-        } else if kind.is_file() {
+        if found.takes_no_file(folder, &entry, kind, &mut folders) {
+            continue;
+        }
+        if kind.is_file() {
             found.files.push(entry.path());
         }
     }

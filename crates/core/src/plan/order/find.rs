@@ -24,15 +24,7 @@ pub fn find_order(rooms: &[DriveRoom], items: &[OrderItem]) -> OrderFound {
         return OrderFound::None;
     }
     match Search::new(rooms, items).run() {
-        search::Outcome::Order(order) => {
-            let moves =
-                order.into_iter().map(|n| Move { item: n, from: items[n].from, to: items[n].to, release: true });
-            OrderFound::Order(Order {
-                moves: only_needed_releases(rooms, items, moves.collect()),
-                extra: 0,
-                least_extra: 0,
-            })
-        }
+        search::Outcome::Order(order) => straight(rooms, items, order),
         search::Outcome::None => with_staging(rooms, items, true),
         search::Outcome::Unknown => with_staging(rooms, items, false),
     }
@@ -41,18 +33,16 @@ pub fn find_order(rooms: &[DriveRoom], items: &[OrderItem]) -> OrderFound {
 /// Finds an order without copies in between, for somebody who waits for a key to be answered: it gives up sooner.
 pub fn find_straight(rooms: &[DriveRoom], items: &[OrderItem]) -> OrderFound {
     match Search::new(rooms, items).in_haste().run() {
-        search::Outcome::Order(order) => {
-            let moves =
-                order.into_iter().map(|n| Move { item: n, from: items[n].from, to: items[n].to, release: true });
-            OrderFound::Order(Order {
-                moves: only_needed_releases(rooms, items, moves.collect()),
-                extra: 0,
-                least_extra: 0,
-            })
-        }
+        search::Outcome::Order(order) => straight(rooms, items, order),
         search::Outcome::None => OrderFound::None,
         search::Outcome::Unknown => OrderFound::Unknown,
     }
+}
+
+/// An order in which each item goes once, and releases what others need.
+fn straight(rooms: &[DriveRoom], items: &[OrderItem], order: Vec<usize>) -> OrderFound {
+    let moves = order.into_iter().map(|n| Move { item: n, from: items[n].from, to: items[n].to, release: true });
+    OrderFound::Order(Order { moves: only_needed_releases(rooms, items, moves.collect()), extra: 0, least_extra: 0 })
 }
 
 fn with_staging(rooms: &[DriveRoom], items: &[OrderItem], proved: bool) -> OrderFound {

@@ -15,11 +15,10 @@ use super::links::{link_record, where_link_leads};
 use super::listed::{ListedData, read_list};
 use crate::checksums::{Size, measure};
 use crate::launcher::{
-    DataKind, FoundGame, FoundLauncher, ListEntry, Origin, PlaceFault, Profile, Record, place_fault, plain_record,
-    read_setting,
+    DataKind, FoundGame, FoundLauncher, Origin, PlaceFault, Profile, Record, place_fault, plain_record, read_setting,
 };
 use crate::platform::{self, Look};
-use crate::record::{Format, Shape, Side, Source, Spelling, Values};
+use crate::record::{Side, Source, Spelling, Values};
 use crate::site::{Site, real_path};
 use crate::trace::{leaves, shapes};
 
@@ -399,7 +398,8 @@ fn looked_at(site: &Site, candidate: &Candidate, installs: &Folders) -> UserData
         if let Some(says) = &link {
             records.extend(link_record(path, says, Path::new("")));
         }
-        let found = as_game((&id, &title, &folder), &place, fault.clone(), records);
+        let unlisted = FoundGame::unlisted(id.0.clone(), title.clone(), &place, folder.clone());
+        let found = FoundGame { fault: fault.clone(), records, ..unlisted };
         (
             *way,
             Game {
@@ -446,37 +446,4 @@ fn ways_of(site: &Site, candidate: &Candidate, is_link: bool) -> Vec<Way> {
         ways.push(Way::Link);
     }
     ways
-}
-
-/// User data as a game that no launcher lists.
-fn as_game(
-    (id, title, folder): (&GameId, &str, &str),
-    place: &Path,
-    fault: Option<PlaceFault>,
-    records: Vec<Record>,
-) -> FoundGame {
-    FoundGame {
-        id: id.0.clone(),
-        title: title.to_string(),
-        install: place.to_path_buf(),
-        folder: folder.to_string(),
-        library: None,
-        root: None,
-        fault,
-        claim: None,
-        program: None,
-        sealed: None,
-        last_run: None,
-        update: None,
-        entry: ListEntry {
-            file: place.to_path_buf(),
-            shape: Shape::Text(Format::Lines),
-            list: None,
-            id_at: None,
-            travels: false,
-            location: "$".into(),
-        },
-        records,
-        staying: Vec::new(),
-    }
 }
