@@ -56,7 +56,7 @@ fn by_name(line: &str) -> Option<(&str, &str)> {
     let (path, hash) = rest.rsplit_once(") = ")?;
     let is_name = !name.is_empty() && name.chars().all(|c| c.is_ascii_alphanumeric() || "-_/".contains(c));
     let hex = |hash: &str| !hash.is_empty() && hash.chars().all(|c| c.is_ascii_hexdigit());
-    (is_name && hex(hash.trim())).then(|| (path, hash.trim()))
+    (is_name && !path.is_empty() && hex(hash.trim())).then(|| (path, hash.trim()))
 }
 
 fn by_columns<'a>(line: &'a str, columns: &[Column]) -> Option<(&'a str, &'a str, Option<&'a str>)> {
@@ -109,6 +109,10 @@ mod tests {
         ] {
             let read = read_checksum_line(line, columns).unwrap_or_else(|| panic!("{line}"));
             assert_eq!((read.path.as_ref(), read.hash, read.size), (path, hash, size), "{line}");
+        }
+        for line in ["MD5 () = 00ff", "\\05 () = 00f"] {
+            let read = read_checksum_line(line, &[Hash, Path]);
+            assert!(read.is_none_or(|read| !read.path.is_empty()), "{line:?}");
         }
         for line in ["", "00ff", "00ff  "] {
             assert_eq!(read_checksum_line(line, &[Hash, Path]), None, "{line:?}");

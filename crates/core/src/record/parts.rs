@@ -69,6 +69,36 @@ pub struct Part<'a> {
 const BOUNDS: [char; 18] =
     [' ', '\t', '\n', '\r', '"', '\'', '`', ';', ':', ',', '=', '<', '>', '|', '(', ')', '[', ']'];
 
+/// Quotes, brackets and stops of writing beyond ASCII (Unicode, general categories Pi, Pf, Ps, Pe and Po), at which a path may begin
+/// and end as at the others.
+const WRITTEN_BOUNDS: [char; 31] = [
+    '“', '”', '„', '‟', '‘', '’', '‚', '«', '»', '‹', '›', '「', '」', '『', '』', '（', '）', '【', '】', '《', '》',
+    '〈', '〉', '［', '］', '、', '。', '，', '；', '：', '…',
+];
+
+fn is_bound(c: char) -> bool {
+    BOUNDS.contains(&c) || WRITTEN_BOUNDS.contains(&c)
+}
+
+/// Signs that end no path, and stand between two of them all the same.
+fn joins(c: char) -> bool {
+    matches!(c, '&' | '+' | '!' | '$' | '@' | '?' | '#' | '*') || c.is_control()
+}
+
+/// Whether a path may begin with these signs, wherever it leads.
+fn begins_path(text: &str) -> bool {
+    let letter = text.starts_with(|c: char| c.is_ascii_alphabetic()) && text[1..].starts_with(':');
+    let drive = letter && text[2..].starts_with(['/', '\\']);
+    drive || text.starts_with(['/', '\\']) || text.starts_with("file:")
+}
+
+/// Whether another path begins in a text behind a sign that parts paths: then it is one path only if that is there.
+pub fn begins_again(text: &str) -> bool {
+    let parts = |c: char| is_bound(c) && !matches!(c, ':' | '(' | '[') || joins(c);
+    let behind = |(at, c): (usize, char)| parts(c) && begins_path(&text[at + c.len_utf8()..]);
+    text.char_indices().skip(1).any(behind)
+}
+
 /// What a text is to somebody who looks for a path.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum PartFit {
@@ -116,6 +146,10 @@ pub fn find_parts<'a>(
     let plain = rules(format) == Words::Plain;
     let ours = |part: &Part<'_>| {
         let found = fit(&part.text);
+        // Several paths in a row read as a long one that is not there.
+        if found == PartFit::Wanted && part.quote == Quote::None && begins_again(&part.text) {
+            return false;
+        }
         // Where blanks part words only by custom, a path may go on behind one.
         let may_go_on = plain && !within.is_value() && part.quote == Quote::None;
         found.is_wanted() && !(may_go_on && goes_on(value, &part.range, found, fit))
@@ -141,8 +175,15 @@ fn goes_on(value: &str, range: &Range<usize>, found: PartFit, fit: &dyn Fn(&str)
     let separator = rest.find(['/', '\\']);
     let between = &rest[..separator.unwrap_or(rest.len())];
     // Another path, an option, a value or a text of its own begins there.
-    let begins = |c: char| (BOUNDS.contains(&c) && !matches!(c, ')' | ']' | '>')) || matches!(c, '~' | '.' | '}' | '%');
-    let apart = separator.is_some() && between.chars().next_back().is_none_or(begins);
+    let begins = |c: char| (is_bound(c) && !matches!(c, ')' | ']' | '>')) || matches!(c, '~' | '.' | '}' | '%');
+    // What stands there shows that it is one, whatever sign is before it.
+    let leads = |at: usize| {
+        let start = range.end + at;
+        let there = |end| !matches!(fit(&value[start..end]), PartFit::No | PartFit::Wanted);
+        between.chars().all(joins) && ends(value, start).take(ENDS).any(there)
+    };
+    let apart =
+        separator.is_some_and(|at| between.chars().next_back().is_none_or(begins) || between == "->" || leads(at));
     let option =
         between.match_indices(" -").any(|(at, _)| !between[at + 2..].starts_with(' ') && at + 2 < between.len());
     let other = between.contains(['"', '\'', '`', '=', '<', '>', '|', ';', '\n', '\r', '\t']) || option;
@@ -321,7 +362,7 @@ fn items(value: &str) -> Vec<Part<'_>> {
 fn of_letter(value: &str, at: usize) -> bool {
     let before = &value[..at];
     let letter = before.chars().next_back().is_some_and(|c| c.is_ascii_alphabetic())
-        && before[..before.len() - 1].chars().next_back().is_none_or(|c| BOUNDS.contains(&c));
+        && before[..before.len() - 1].chars().next_back().is_none_or(is_bound);
     let slash = value[at + 1..].starts_with(['/', '\\']);
     (letter && (slash || value[at + 1..].is_empty())) || (slash && value[at + 1..].starts_with("//"))
 }
@@ -334,7 +375,7 @@ fn in_text<'a>(value: &'a str, fit: &dyn Fn(&str) -> PartFit) -> Vec<Part<'a>> {
     let mut free = 0;
     let mut before = None;
     for (start, c) in value.char_indices() {
-        let bound = before.is_none_or(|c| BOUNDS.contains(&c));
+        let bound = before.is_none_or(|c| is_bound(c) || joins(c));
         before = Some(c);
         let begins = matches!(c, '/' | '\\' | '~' | '$' | '%')
             || (c.is_ascii_alphabetic() && value[start + 1..].starts_with([':', 'i', 'I']));
@@ -367,9 +408,11 @@ fn ends(value: &str, start: usize) -> impl Iterator<Item = usize> {
     let bounds = value[start..].char_indices().skip(1).filter_map(move |(at, c)| {
         let at = start + at;
         let last = value[at + c.len_utf8()..].chars().next().is_none_or(char::is_whitespace);
-        let stop = matches!(c, '.' | '!' | '?') && last;
+        // A sentence ends there, words in bold, or an arrow begins.
+        let stop = (matches!(c, '.' | '!' | '?' | '*') && last) || value[at..].starts_with("->");
+        let joins = joins(c) && begins_path(&value[at + c.len_utf8()..]);
         let letter = c == ':' && of_letter(value, at);
-        ((BOUNDS.contains(&c) && !letter) || stop).then_some(at)
+        ((is_bound(c) && !letter) || stop || joins).then_some(at)
     });
     bounds.chain([value.len()])
 }

@@ -276,6 +276,8 @@ impl Spelling {
             let separator = match n {
                 // Behind its lead a path begins as it did; a relative one begins with its first name.
                 0 if self.is_relative() => "",
+                // Two of them behind a scheme alone would begin a host.
+                0 if matches!(escapes, Escapes::Percent) && !out.ends_with('/') && self.first_is_doubled() => "/",
                 0 => self.names.first().map_or(usual.as_str(), |first| first.separator.as_str()),
                 _ if separator.is_empty() => usual.as_str(),
                 _ => separator,
@@ -289,6 +291,10 @@ impl Spelling {
         out.push_str(&self.end);
         // The very folder that it is relative to.
         Ok(WrittenPath(if out.is_empty() { ".".into() } else { out }))
+    }
+
+    fn first_is_doubled(&self) -> bool {
+        self.names.first().is_some_and(|first| first.separator.starts_with("//"))
     }
 
     /// Whether it says a place only together with the folder that it is relative to.

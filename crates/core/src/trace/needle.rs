@@ -259,8 +259,8 @@ fn or_anything(pattern: &str) -> Regex {
     Regex::new(pattern).unwrap_or_else(|_| anything())
 }
 
-/// What may stand behind the end of a path.
-const END: &str = r#"(?:$|[/\\"'`<>|;&?#)\]}\r\n\t]|%2[Ff]|%5[Cc]|%2[26])"#;
+/// What may stand behind the end of a path. Bytes beyond ASCII are quotes, brackets and stops in UTF-8.
+const END: &str = r#"(?:$|[/\\"'`<>|;&?#)\]}\r\n\t*]|->|%2[Ff]|%5[Cc]|%2[26]|\xe2\x80[\x98-\x9f\xb9\xba]|\xc2[\xab\xbb]|\xe3\x80[\x81\x82\x88-\x91]|\xef\xbc[\x81-\x9f])"#;
 
 /// A name beyond ASCII in the bytes of each code page that has all its signs.
 fn in_code_pages(name: &str) -> Vec<Vec<u8>> {

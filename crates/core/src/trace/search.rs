@@ -65,7 +65,10 @@ pub fn trace_moved(
     // A database is met again through its journal.
     finds.dedup_by(|a, b| {
         let same = |a: &Record, b: &Record| {
-            (&a.file, &a.location, &a.inside, a.side, &a.text) == (&b.file, &b.location, &b.inside, b.side, &b.text)
+            let text = |one: &Record| one.whole.as_ref().map(|(_, at)| *at);
+            let place = |one: &Record| (text(one), one.side);
+            let said = (&a.file, &a.location, &a.inside, &a.text) == (&b.file, &b.location, &b.inside, &b.text);
+            said && place(a) == place(b)
         };
         same(&a.record, &b.record)
     });

@@ -21,6 +21,43 @@ fn moved(value: &str, within: Within, format: Option<Format>, new: &str) -> Opti
 }
 
 #[test]
+fn of_several_paths_in_one_text_each_is_found_whatever_parts_them() {
+    let fit = |text: &str| match text {
+        "/g/a" => PartFit::Folder,
+        "/g/a/x" => PartFit::There,
+        "/o" => PartFit::Other,
+        // What begins with ours and goes on reads as something in it.
+        text if text.starts_with("/g/a/") => PartFit::Wanted,
+        _ => PartFit::No,
+    };
+    let signs = [
+        ",", "|", ";", " ", "\t", "\n", "\u{1f}", "=", ">", "<", "->", "=>", ", ", " | ", "; ", "&", "+", "!", "$",
+        "@", "?", "#", "*", "\"", "、", "，", "；", "”, “", "» «",
+    ];
+    for sign in signs {
+        for (value, ours) in [
+            (format!("/g/a{sign}/o"), vec!["/g/a"]),
+            (format!("/o{sign}/g/a"), vec!["/g/a"]),
+            (format!("/g/a/x{sign}/g/a"), vec!["/g/a/x", "/g/a"]),
+            (format!("/g/a{sign}/o{sign}/g/a/x"), vec!["/g/a", "/g/a/x"]),
+        ] {
+            let found = find_parts(&value, Within::Text, None, &fit);
+            let found: Vec<&str> = found.iter().map(|part| part.text.as_ref()).collect();
+            assert_eq!(found, ours, "{value:?}");
+            let words = find_parts(&value, Within::Command, None, &fit);
+            assert!(!words.iter().any(|part| begins_again(&part.text)), "{value:?}: {words:?}");
+        }
+    }
+    // A name that goes on is another's, whatever sign it goes on with.
+    for value in ["/g/a!/data", "/g/a+/data", "/g/a & co/data", "/g/a-b", "/g/a#1"] {
+        assert_eq!(find_parts(value, Within::Text, None, &fit), [], "{value}");
+    }
+    for value in ["“/g/a”", "„/g/a“", "«/g/a»", "*/g/a*", "（/g/a）", "在：/g/a。", "/g/a->x"] {
+        assert_eq!(find_parts(value, Within::Text, None, &fit).len(), 1, "{value}");
+    }
+}
+
+#[test]
 fn only_the_path_within_is_replaced_and_quoted_where_it_must_be() {
     use Within::{Command, List, Text, Value};
     let desktop = Some(Format::Desktop);

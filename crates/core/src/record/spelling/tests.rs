@@ -39,6 +39,7 @@ fn every_spelling_is_read_and_kept_for_another_place() {
         ("file:///a%20b/%c3%a4", "/a b/ä", "/ü/ä", "file:///%c3%bc/%c3%a4"),
         ("file:///a(b)/x", "/a(b)/x", "/c d/x", "file:///c%20d/x"),
         ("file://localhost/a", "/a", "/b", "file://localhost/b"),
+        ("file:/.//a%20b", "/a b", "/c d", "file:/c%20d"),
         ("file:///D:/a%20b", "/mnt/old/a b", "/mnt/old/c d", "file:///D:/c%20d"),
         ("x/y", "/mnt/old/lib/x/y", "/mnt/old/lib/z", "z"),
         ("./x", "/mnt/old/lib/x", "/mnt/old/lib/z", "./z"),

@@ -7,6 +7,7 @@ use crate::record::DEEPEST_WITHIN;
 use crate::record::Document;
 use crate::record::Part;
 use crate::record::PartFit;
+use crate::record::begins_again;
 use crate::record::find_parts;
 use crate::record::format_within;
 use crate::trace::looking::Bases;
@@ -51,8 +52,9 @@ impl Looking<'_> {
             let relative = spelling.is_relative();
             let sure = if relative { Sure::Likely } else { Sure::Certain };
             let there = self.is_there(&path);
+            let several = !there && begins_again(text);
             // Any text is a relative path; only one that leads to something that is there is taken for one.
-            if !relative || there {
+            if (!relative || there) && !several {
                 whole.push(hit(Within::Value, text.into(), None, &below, &spelling, sure));
             }
             // A command line or a list reads as a path as well; what is there decides.
@@ -89,7 +91,7 @@ impl Looking<'_> {
         }
     }
 
-    /// The parts of a text that lead to the folder, in the first way of parting it that has some; and whether one is all of it,
+    /// The parts of a text that lead to the folder, in the way of parting it that has most; and whether one is all of it,
     /// which says nothing where the text as a whole was read as a path.
     fn parts(
         &self,
@@ -106,7 +108,8 @@ impl Looking<'_> {
         };
         // In an entry of a menu one key alone is a command, whose words end at blanks for sure.
         let words_of = format.filter(|format| *format != Format::Desktop || command);
-        ways.iter().find_map(|within| {
+        let mut best: Option<(Vec<Hit>, bool)> = None;
+        for within in ways {
             let parts = find_parts(text, *within, words_of, fit);
             let hit = |part: &Part<'_>| {
                 let (spelling, _, below) = self.read(&part.text, absolute)?;
@@ -115,8 +118,15 @@ impl Looking<'_> {
             };
             let hits: Vec<Hit> = parts.iter().filter_map(hit).collect();
             let is_all = parts.iter().any(|part| part.range == (0..text.len()));
-            ((is_all && is_read) || !hits.is_empty()).then_some((hits, is_all))
-        })
+            if is_all && is_read && best.is_none() {
+                return Some((hits, true));
+            }
+            // Another way of parting may find more of them: none is left behind.
+            if hits.len() > best.as_ref().map_or(0, |(hits, _)| hits.len()) {
+                best = Some((hits, is_all));
+            }
+        }
+        best
     }
 
     /// The hits in a text that is a document of its own; `None` if it is none.
