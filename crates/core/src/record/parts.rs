@@ -69,15 +69,21 @@ pub struct Part<'a> {
 const BOUNDS: [char; 18] =
     [' ', '\t', '\n', '\r', '"', '\'', '`', ';', ':', ',', '=', '<', '>', '|', '(', ')', '[', ']'];
 
-/// Quotes, brackets and stops of writing beyond ASCII (Unicode, general categories Pi, Pf, Ps, Pe and Po), at which a path may begin
-/// and end as at the others.
-const WRITTEN_BOUNDS: [char; 31] = [
+/// Quotes, brackets and stops of writing beyond ASCII (Unicode, general categories Pi, Pf, Ps, Pe and Po), behind which a path may begin.
+const WRITTEN: [char; 31] = [
     '“', '”', '„', '‟', '‘', '’', '‚', '«', '»', '‹', '›', '「', '」', '『', '』', '（', '）', '【', '】', '《', '》',
     '〈', '〉', '［', '］', '、', '。', '，', '；', '：', '…',
 ];
 
+/// Those of them with which names go on: apostrophes, colons where a file system takes no other, words in brackets.
+const IN_NAMES: [char; 10] = ['‘', '’', '：', '「', '『', '（', '【', '《', '〈', '［'];
+
 fn is_bound(c: char) -> bool {
-    BOUNDS.contains(&c) || WRITTEN_BOUNDS.contains(&c)
+    BOUNDS.contains(&c) || WRITTEN.contains(&c)
+}
+
+fn is_end(c: char) -> bool {
+    is_bound(c) && !IN_NAMES.contains(&c)
 }
 
 /// Signs that end no path, and stand between two of them all the same.
@@ -412,7 +418,7 @@ fn ends(value: &str, start: usize) -> impl Iterator<Item = usize> {
         let stop = (matches!(c, '.' | '!' | '?' | '*') && last) || value[at..].starts_with("->");
         let joins = joins(c) && begins_path(&value[at + c.len_utf8()..]);
         let letter = c == ':' && of_letter(value, at);
-        ((is_bound(c) && !letter) || stop || joins).then_some(at)
+        ((is_end(c) && !letter) || stop || joins).then_some(at)
     });
     bounds.chain([value.len()])
 }

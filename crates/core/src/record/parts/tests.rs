@@ -49,7 +49,18 @@ fn of_several_paths_in_one_text_each_is_found_whatever_parts_them() {
         }
     }
     // A name that goes on is another's, whatever sign it goes on with.
-    for value in ["/g/a!/data", "/g/a+/data", "/g/a & co/data", "/g/a-b", "/g/a#1"] {
+    for value in [
+        "/g/a’s",
+        "/g/a：b",
+        "/g/a（b）",
+        "/g/a【b】 c",
+        "/g/a’s c/x",
+        "/g/a!/data",
+        "/g/a+/data",
+        "/g/a & co/data",
+        "/g/a-b",
+        "/g/a#1",
+    ] {
         assert_eq!(find_parts(value, Within::Text, None, &fit), [], "{value}");
     }
     for value in ["“/g/a”", "„/g/a“", "«/g/a»", "*/g/a*", "（/g/a）", "在：/g/a。", "/g/a->x"] {
