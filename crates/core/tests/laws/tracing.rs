@@ -1165,3 +1165,65 @@ fn a_path_that_leads_out_of_the_folder_again_is_none_of_its_records() {
     let places: Vec<&str> = trace.sure().map(|find| find.record.location.as_str()).collect();
     assert_eq!(places, ["$['in']", "$['live']"], "{:#?}", trace.finds);
 }
+
+/// Of several paths of a game in one text none is left behind, whatever parts them and whatever else stands between; all come back.
+#[test]
+fn several_paths_in_one_text_are_all_rewritten_and_come_back() {
+    const SIGNS: [&str; 19] =
+        [",", "|", ";", ":", " ", "\t", ", ", " | ", "; ", "->", "=>", ">", "&", "+", "*", "”, “", "、", "，", "» «"];
+    for name in ["Fen", "Fen Two"] {
+        let house = House::new();
+        let at = |name: &str| house.folder().join("drives/swift/games").join(name);
+        for game in [name, "Moor"] {
+            fs::create_dir_all(at(game).join("bin")).unwrap();
+            fs::write(at(game).join("bin/go"), "go").unwrap();
+        }
+        let folder = house.home().join(".config/kite");
+        fs::create_dir_all(&folder).unwrap();
+        let other = at("Moor").to_str().unwrap().to_string();
+        // Two in it, one beside another's on either side, and the same one twice.
+        let values = |own: &str, sign: &str| {
+            [
+                [format!("{own}/bin"), format!("{own}/bin/go")].join(sign),
+                [own, &other].join(sign),
+                [other.as_str(), own, other.as_str()].join(sign),
+                [own, own].join(sign),
+            ]
+        };
+        // A key of an INI file ends at the first of these, and a path of its own begins in it.
+        let files = |own: &str| -> Vec<(String, String)> {
+            let signs = SIGNS.iter().enumerate().filter(|(_, sign)| !sign.contains('='));
+            let all = signs
+                .flat_map(|(n, sign)| values(own, sign).into_iter().enumerate().map(move |(k, value)| (n, k, value)));
+            all.flat_map(|(n, k, value)| {
+                [
+                    (format!("{n}-{k}.ini"), format!("[a]\ndirs={value}\nn=1\n")),
+                    (format!("{n}-{k}.json"), serde_json::json!({ "dirs": value }).to_string()),
+                    (format!("{n}-{k}.txt"), format!("looks in {value}\n")),
+                ]
+            })
+            .collect()
+        };
+        let old = at(name).to_str().unwrap().to_string();
+        for (file, text) in files(&old) {
+            fs::write(folder.join(file), text).unwrap();
+        }
+        let plan = planned(&house, &traced(&house, &at(name)), "newhold");
+        assert!(!plan.blocked(), "{:?}", plan.findings);
+        let new = plan.items[0].to.to_str().unwrap().to_string();
+        let site = house.site();
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
+        let id = haul.id();
+        haul.run(&|_| {}, &Control::default()).unwrap();
+        let differing = |own: &str| -> Vec<String> {
+            let read = |file: &str| fs::read_to_string(folder.join(file)).unwrap();
+            let wrong =
+                |(file, text): (String, String)| (read(&file) != text).then(|| format!("{file}: {:?}", read(&file)));
+            files(own).into_iter().filter_map(wrong).collect()
+        };
+        assert_eq!(differing(&new), Vec::<String>::new(), "{name}");
+        undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
+        assert_eq!(differing(&old), Vec::<String>::new(), "{name}, undone");
+    }
+}
