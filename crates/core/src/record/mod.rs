@@ -54,7 +54,7 @@ pub use letters::{Letters, SpellingError};
 pub(crate) use meaning::leads_out;
 pub use meaning::{Meaning, MeaningError, Values};
 pub(crate) use opened::{DEEPEST_WITHIN, format_within};
-pub use parts::{Part, PartFit, Within, begins_again, find_parts, write_part};
+pub use parts::{Part, PartFit, WRITTEN_BOUNDS, Within, begins_again, find_parts, write_part};
 pub use place::{Place, Side, Step};
 pub(crate) use place::{numbered, step_text};
 pub(crate) use scalars::{Elements, scalars_of};

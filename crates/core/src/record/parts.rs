@@ -69,21 +69,20 @@ pub struct Part<'a> {
 const BOUNDS: [char; 18] =
     [' ', '\t', '\n', '\r', '"', '\'', '`', ';', ':', ',', '=', '<', '>', '|', '(', ')', '[', ']'];
 
-/// Quotes, brackets and stops of writing beyond ASCII (Unicode, general categories Pi, Pf, Ps, Pe and Po), behind which a path may begin.
-const WRITTEN: [char; 31] = [
-    '“', '”', '„', '‟', '‘', '’', '‚', '«', '»', '‹', '›', '「', '」', '『', '』', '（', '）', '【', '】', '《', '》',
-    '〈', '〉', '［', '］', '、', '。', '，', '；', '：', '…',
+/// Quotes, brackets and stops of writing beyond ASCII (Unicode, general categories Pi, Pf, Ps, Pe and Po) that bound a path as well.
+pub const WRITTEN_BOUNDS: [char; 21] = [
+    '“', '”', '„', '‟', '‚', '«', '»', '‹', '›', '」', '』', '）', '】', '》', '〉', '］', '、', '。', '，', '；', '…',
 ];
 
-/// Those of them with which names go on: apostrophes, colons where a file system takes no other, words in brackets.
+/// Those behind which a path may begin, and a name goes on: apostrophes, colons where a file system takes no other, words in brackets.
 const IN_NAMES: [char; 10] = ['‘', '’', '：', '「', '『', '（', '【', '《', '〈', '［'];
 
-fn is_bound(c: char) -> bool {
-    BOUNDS.contains(&c) || WRITTEN.contains(&c)
+fn is_end(c: char) -> bool {
+    BOUNDS.contains(&c) || WRITTEN_BOUNDS.contains(&c)
 }
 
-fn is_end(c: char) -> bool {
-    is_bound(c) && !IN_NAMES.contains(&c)
+fn is_bound(c: char) -> bool {
+    is_end(c) || IN_NAMES.contains(&c)
 }
 
 /// Signs that end no path, and stand between two of them all the same.

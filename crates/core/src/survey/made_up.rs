@@ -1,6 +1,6 @@
 //! Surveys of nothing real, for tests.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use jiff::Timestamp;
 
@@ -8,9 +8,8 @@ use super::game::{Game, GameId};
 use super::{DriveState, Survey};
 use crate::bytes::Bytes;
 use crate::checksums::Size;
-use crate::launcher::{FoundGame, ListEntry};
+use crate::launcher::FoundGame;
 use crate::platform::{Abilities, Drive, DriveKind};
-use crate::record::Shape;
 
 /// Numbers that are always the same.
 pub(crate) struct Numbers(pub(crate) u64);
@@ -50,30 +49,8 @@ pub(crate) fn drive(name: &str, capacity: u64, used: u64, reserve: u64) -> Drive
 pub(crate) fn game(id: &str, drive: &str, bytes: u64, days_ago: Option<i64>) -> Game {
     let now: Timestamp = NOW.parse().unwrap();
     let last_run = days_ago.map(|days| now - std::time::Duration::from_secs(days as u64 * 86_400));
-    let found = FoundGame {
-        id: id.into(),
-        title: format!("Game {id}"),
-        install: PathBuf::from("/d").join(drive).join(id),
-        folder: id.into(),
-        library: None,
-        root: None,
-        fault: None,
-        claim: None,
-        program: None,
-        sealed: None,
-        last_run,
-        update: None,
-        entry: ListEntry {
-            file: PathBuf::new(),
-            shape: Shape::of_name(Path::new("x.json")),
-            list: None,
-            id_at: None,
-            travels: false,
-            location: "$".into(),
-        },
-        records: Vec::new(),
-        staying: Vec::new(),
-    };
+    let place = PathBuf::from("/d").join(drive).join(id);
+    let found = FoundGame { last_run, ..FoundGame::unlisted(id.into(), format!("Game {id}"), &place, id.into()) };
     let size =
         Size { on_disk: Bytes::new(bytes), apparent: Bytes::new(bytes), files: 1, whole: true, ..Size::default() };
     Game { id: GameId(format!("quay/{id}")), launcher: "quay".into(), found, drive: Some(drive.into()), size }

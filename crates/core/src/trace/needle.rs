@@ -18,6 +18,7 @@ use regex::bytes::Regex;
 use crate::platform;
 use crate::record::CODE_PAGES;
 use crate::record::Encoding;
+use crate::record::WRITTEN_BOUNDS;
 
 /// Bytes that are read at once.
 pub(crate) const BUFFER: usize = 1 << 18;
@@ -259,8 +260,8 @@ fn or_anything(pattern: &str) -> Regex {
     Regex::new(pattern).unwrap_or_else(|_| anything())
 }
 
-/// What may stand behind the end of a path. Bytes beyond ASCII are quotes, brackets and stops in UTF-8.
-const END: &str = r#"(?:$|[/\\"'`<>|;&?#)\]}\r\n\t*]|->|%2[Ff]|%5[Cc]|%2[26]|\xe2\x80[\x98-\x9f\xb9\xba]|\xc2[\xab\xbb]|\xe3\x80[\x81\x82\x88-\x91]|\xef\xbc[\x81-\x9f])"#;
+/// What may stand behind the end of a path, beside what is written beyond ASCII.
+const END: &str = r#"$|[/\\"'`<>|;&?#)\]}\r\n\t*]|->|%2[Ff]|%5[Cc]|%2[26]"#;
 
 /// A name beyond ASCII in the bytes of each code page that has all its signs.
 fn in_code_pages(name: &str) -> Vec<Vec<u8>> {
@@ -278,7 +279,7 @@ pub(crate) struct NameInPages(Regex);
 impl NameInPages {
     pub(crate) fn new(name: &str) -> Option<Self> {
         let names: Vec<String> = in_code_pages(name).iter().map(|bytes| escaped(bytes)).collect();
-        let pattern = format!("(?-u)[/\\\\](?:{}){END}", names.join("|"));
+        let pattern = format!("(?-u)[/\\\\](?:{})(?:{END})", names.join("|"));
         Regex::new(&pattern).ok().filter(|_| !names.is_empty()).map(Self)
     }
 
@@ -297,7 +298,8 @@ impl PathEnd {
         let above = path.parent().and_then(name).map_or_else(String::new, |above| format!("{PATH}{above}"));
         // A separator may be escaped itself.
         let end = name(path).unwrap_or_default();
-        Self(or_anything(&format!("(?i-u){above}{PATH}{{1,4}}{end}{END}")))
+        let written = WRITTEN_BOUNDS.map(|c| escaped(c.encode_utf8(&mut [0; 4]).as_bytes())).join("|");
+        Self(or_anything(&format!("(?i-u){above}{PATH}{{1,4}}{end}(?:{END}|{written})")))
     }
 
     /// Whether a text holds it.

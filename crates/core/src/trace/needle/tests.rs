@@ -177,10 +177,23 @@ fn the_end_of_a_path_is_found_as_writers_have_it_and_its_name_alone_is_not() {
         r"'/mnt/games/Fen'\''s 2'",
         "/mnt/games/Fen's 2/bin",
         r"/mnt/games/Fen\'s\ 2",
+        "“/mnt/games/Fen's 2”",
+        "「/mnt/games/Fen's 2」",
+        "在：/mnt/games/Fen's 2。",
+        "*/mnt/games/Fen's 2*",
+        "/mnt/games/Fen's 2->x",
     ] {
         assert!(path.is_in(text), "{text}");
     }
-    for text in ["https://x/Fen's 2/about", "/mnt/games/Fen's 22", "/other/Fen's 2", "games and Fen's 2"] {
+    for text in [
+        "https://x/Fen's 2/about",
+        "/mnt/games/Fen's 22",
+        "/other/Fen's 2",
+        "games and Fen's 2",
+        "/mnt/games/Fen's 2’s",
+        "/mnt/games/Fen's 2：b",
+        "/mnt/games/Fen's 2（b）",
+    ] {
         assert!(!path.is_in(text), "{text}");
     }
 }
