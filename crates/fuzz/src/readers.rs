@@ -37,7 +37,8 @@ pub fn formats(data: &[u8]) {
         let Some(written) = document.written(&place, side).map(str::to_string) else { continue };
         for new in ["/mnt/new/Öl \"x\"'\\& b", "", "plain"] {
             let Ok(changed) = document.replace(&place, side, new, None) else { continue };
-            let again = Document::parse(changed, format).expect("what was written can be read");
+            let again =
+                Document::parse_after(changed, format, document.page().as_ref()).expect("what was written can be read");
             // A key that is written anew has another place.
             if side == Side::Key {
                 continue;

@@ -304,7 +304,7 @@ fn records_would(site: &Site, item: &ItemRow, back: &PlannedItem, was: &Path) ->
     if files.make(&edits, Mood::Again).is_ok() {
         return None;
     }
-    let leading = lead_anew(site, back, &edits, &back.from, &back.to);
+    let leading = lead_anew(site, back, (&edits, &[]), (&back.from, &back.to));
     leading.err().map(|error| FindingKind::RecordsUnchangeable { why: error.to_string() })
 }
 

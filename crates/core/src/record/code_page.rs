@@ -57,8 +57,17 @@ impl CodePage {
         }
     }
 
+    pub(crate) fn name(self) -> &'static str {
+        self.0.name()
+    }
+
+    /// The code page that a label names, if it has ASCII in it.
+    pub(crate) fn of_label(label: &[u8]) -> Option<Self> {
+        Encoding::for_label(label).filter(|page| page.is_ascii_compatible() && *page != encoding_rs::UTF_8).map(Self)
+    }
+
     /// The text of bytes, if the same bytes can be made of it.
-    fn decoded(self, bytes: &[u8]) -> Option<String> {
+    pub(crate) fn decoded(self, bytes: &[u8]) -> Option<String> {
         let text = self.0.decode_without_bom_handling_and_without_replacement(bytes)?;
         let is_text = !text.contains(|c: char| c.is_control() && !matches!(c, '\t' | '\n' | '\r' | '\u{c}'));
         (is_text && self.encoded(&text).as_deref() == Some(bytes)).then(|| text.into_owned())

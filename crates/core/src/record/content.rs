@@ -1,6 +1,7 @@
 //! What a record file holds, as it is written down before it is changed: bytes, the target of a link, cells of a database.
 
 use super::cell::Cell;
+use super::former_page::FormerPage;
 use std::io;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
@@ -93,6 +94,15 @@ impl Content {
             Self::Bytes(bytes) => Some((bytes.len() as u64, blake3::hash(bytes))),
             Self::Known(size, hash) => Some((*size, *hash)),
             Self::Patched(patch) => Some(patch.known()),
+            _ => None,
+        }
+    }
+
+    /// The code page that its text is in, or was.
+    pub(crate) fn page(&self) -> Option<FormerPage> {
+        match self {
+            Self::Bytes(bytes) => FormerPage::of_bytes(bytes),
+            Self::Patched(patch) => patch.page().cloned(),
             _ => None,
         }
     }

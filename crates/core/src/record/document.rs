@@ -18,6 +18,7 @@ use serde_json::Value;
 use super::encoding::{Encoding, bytes_of, text_of};
 use super::fault::{DocumentError, LARGEST};
 use super::formats;
+use super::former_page::FormerPage;
 use super::opened::{Opened, format_within};
 use super::place::{Place, Side, Step, read_steps};
 use super::selectors::find_in;
@@ -36,6 +37,7 @@ pub(crate) fn value_within(text: &str, format: Format) -> Option<Value> {
 pub struct Document {
     format: Format,
     encoding: Encoding,
+    former: Option<FormerPage>,
     text: String,
     tree: Tree,
     value: OnceCell<Value>,
@@ -93,13 +95,21 @@ impl Document {
     /// # Errors
     /// [`DocumentError::Syntax`] with line and column, also where the bytes are no text; [`DocumentError::TooLarge`].
     pub fn parse(bytes: Vec<u8>, format: Format) -> Result<Self, DocumentError> {
+        Self::parse_after(bytes, format, None)
+    }
+
+    /// Reads a file that was changed since it was read in a code page: what tells its page no more is read, and written, in that.
+    ///
+    /// # Errors
+    /// The same.
+    pub fn parse_after(bytes: Vec<u8>, format: Format, former: Option<&FormerPage>) -> Result<Self, DocumentError> {
         if bytes.len() > LARGEST {
             return Err(DocumentError::TooLarge { size: bytes.len() });
         }
         let (encoding, text) = if format.is_packed() {
             (Encoding::Bytes, text_of(&bytes))
         } else {
-            Encoding::read(bytes).map_err(|fault| DocumentError::Syntax {
+            Encoding::read_after(bytes, former.map(|former| former.page)).map_err(|fault| DocumentError::Syntax {
                 line: 1,
                 column: fault.valid + 1,
                 what: format!("these bytes are no text (byte {})", fault.valid),
@@ -109,6 +119,7 @@ impl Document {
         Ok(Self {
             format,
             encoding,
+            former: former.filter(|former| former.page == encoding).cloned(),
             text,
             tree,
             value: OnceCell::new(),
@@ -117,6 +128,11 @@ impl Document {
             opened: OnceCell::new(),
             line_ends: OnceCell::new(),
         })
+    }
+
+    /// The code page that its text is in, if it is in one.
+    pub fn page(&self) -> Option<FormerPage> {
+        FormerPage::of_text(self.encoding, &self.text)
     }
 
     /// Its format.

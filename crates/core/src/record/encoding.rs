@@ -141,6 +141,7 @@ impl Encoding {
         let Some((width, low_first)) = self.unit() else {
             return match self {
                 Self::Windows1252 => Ok(WINDOWS_1252.decode_without_bom_handling(bytes).0.into_owned()),
+                Self::Other(page) => page.decoded(bytes).ok_or(NotText { valid: 0 }),
                 _ => std::str::from_utf8(bytes).map(str::to_string).map_err(|e| NotText { valid: e.valid_up_to() }),
             };
         };
@@ -191,11 +192,48 @@ impl Encoding {
         }
     }
 
+    /// Reads bytes whose text was in a code page before it was changed: what is ASCII by now, or tells no encoding any more, is read in it.
+    ///
+    /// # Errors
+    /// As [`Encoding::read`].
+    pub(crate) fn read_after(bytes: Vec<u8>, former: Option<Self>) -> Result<(Self, String), NotText> {
+        let untold =
+            |bytes: &[u8]| Self::of(bytes) == Self::Utf8 && (bytes.is_ascii() || std::str::from_utf8(bytes).is_err());
+        match former {
+            Some(page) if untold(&bytes) => match page.decoded(&bytes) {
+                Ok(text) => Ok((page, text)),
+                Err(_) => Self::read(bytes),
+            },
+            _ => Self::read(bytes),
+        }
+    }
+
+    /// Whether it is a code page of before Unicode.
+    pub(crate) fn is_page(self) -> bool {
+        matches!(self, Self::Windows1252 | Self::Other(_))
+    }
+
+    /// The label of a code page in the WHATWG Encoding Standard.
+    pub(crate) fn label(self) -> Option<&'static str> {
+        match self {
+            Self::Windows1252 => Some(WINDOWS_1252.name()),
+            Self::Other(page) => Some(page.name()),
+            _ => None,
+        }
+    }
+
+    /// The code page that a label of that standard names.
+    pub(crate) fn of_label(label: &[u8]) -> Option<Self> {
+        match CodePage::of_label(label)? {
+            page if page.name() == WINDOWS_1252.name() => Some(Self::Windows1252),
+            page => Some(Self::Other(page)),
+        }
+    }
+
     /// Whether a text that stands where `old` did can be written: in a code page that the bytes did not name, only with signs beyond
     /// ASCII that were there.
     pub(crate) fn can_write(self, new: &str, old: &str) -> bool {
-        let is_page = matches!(self, Self::Windows1252 | Self::Other(_));
-        !is_page || new.chars().all(|c| c.is_ascii() || old.contains(c))
+        !self.is_page() || new.chars().all(|c| c.is_ascii() || old.contains(c))
     }
 
     /// Writes text in this encoding, given in pieces that follow one another.

@@ -5,6 +5,7 @@ mod entries;
 pub(super) mod making;
 
 use crate::record::edit::in_file;
+use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -14,6 +15,7 @@ use super::content::Content;
 use super::database;
 use super::document::Document;
 use super::edit::EditError;
+use super::former_page::FormerPage;
 use crate::platform::Look;
 use crate::record::formats::Format;
 use crate::site::real_path;
@@ -62,6 +64,8 @@ pub struct Files {
     carried: Option<(PathBuf, PathBuf)>,
     /// What some files held before and after the same edits, when they were made first.
     known: Vec<FileChange>,
+    /// Code pages of files before they were changed.
+    pages: HashMap<PathBuf, FormerPage>,
 }
 
 pub(super) type Made<T> = Result<T, EditError>;
@@ -75,6 +79,30 @@ impl Files {
     /// The same, for edits that were made once in part: what their files held before and afterwards.
     pub(crate) fn knowing(known: &[FileChange]) -> Self {
         Self { known: known.to_vec(), ..Self::default() }
+    }
+
+    /// The same files, some of which were in a code page before these changes were made of them.
+    #[must_use]
+    pub(crate) fn after(mut self, changes: &[FileChange]) -> Self {
+        let pages = changes.iter().filter_map(|change| Some((change.file.clone(), page_of(change)?)));
+        self.pages.extend(pages);
+        self
+    }
+
+    /// The code page that a file was in, or one that its text comes from.
+    fn former_page(&self, file: &Path) -> Option<FormerPage> {
+        let place = self.place_of(file, false);
+        let slot = self.slots.iter().find(|slot| slot.change.file == place);
+        let known = self.known.iter().find(|known| known.file == place);
+        let page = slot.and_then(|slot| page_of(&slot.change)).or_else(|| page_of(known?));
+        page.or_else(|| self.pages.get(&place).cloned())
+    }
+
+    /// Bytes of a file as a document, in the code page that it, or another one of these, was in.
+    fn document_of(&self, bytes: Vec<u8>, format: Format, files: &[&Path]) -> Made<Document> {
+        let untold = !format.is_packed() && (bytes.is_ascii() || std::str::from_utf8(&bytes).is_err());
+        let former = if untold { files.iter().find_map(|file| self.former_page(file)) } else { None };
+        Document::parse_after(bytes, format, former.as_ref()).map_err(in_file(files.first().unwrap_or(&Path::new(""))))
     }
 
     /// What a file held before and after the same edits, if they were made once.
@@ -155,9 +183,14 @@ impl Files {
     }
 
     pub(crate) fn document(&mut self, file: &Path, format: Format) -> Made<Document> {
+        self.document_like(file, format, file)
+    }
+
+    /// The same of a file that takes in what comes from another.
+    fn document_like(&mut self, file: &Path, format: Format, other: &Path) -> Made<Document> {
         let not_there = || EditError::Read { file: file.into(), source: io::ErrorKind::NotFound.into() };
         let bytes = self.bytes(file)?.ok_or_else(not_there)?;
-        Document::parse(bytes, format).map_err(in_file(file))
+        self.document_of(bytes, format, &[file, other])
     }
 
     fn put(&mut self, file: &Path, bytes: Option<Vec<u8>>) -> Made<()> {
@@ -186,6 +219,11 @@ impl Files {
     pub fn changes(self) -> Vec<FileChange> {
         self.slots.into_iter().map(|slot| slot.change).filter(|change| change.before != change.after).collect()
     }
+}
+
+/// The code page that a file was in before a change, or after it.
+fn page_of(change: &FileChange) -> Option<FormerPage> {
+    change.before.page().or_else(|| change.after.page())
 }
 
 /// The text of a text or a number.

@@ -4,6 +4,9 @@
 
 use std::collections::HashMap;
 
+use super::encoding::Encoding;
+use super::former_page::FormerPage;
+
 /// Bytes that have to agree to be taken for the same.
 const ALIKE: usize = 16;
 
@@ -24,6 +27,8 @@ pub struct Patch {
     size: u64,
     hash: blake3::Hash,
     pieces: Vec<Piece>,
+    /// The code page of the bytes before, if they are text in one, with the letters of it that are gone.
+    page: Option<FormerPage>,
 }
 
 impl Patch {
@@ -67,7 +72,18 @@ impl Patch {
         if open < before.len() {
             pieces.push(Piece::Gone(before[open..].to_vec()));
         }
-        Self { size: before.len() as u64, hash: blake3::hash(before), pieces }
+        let mut page = FormerPage::of_bytes(before);
+        if let Some(former) = &mut page {
+            let left =
+                Encoding::read_after(since.to_vec(), Some(former.page)).map(|(_, text)| text).unwrap_or_default();
+            former.letters.retain(|c| !left.contains(c));
+        }
+        Self { size: before.len() as u64, hash: blake3::hash(before), pieces, page }
+    }
+
+    /// The code page of the bytes before, with the letters of it that are gone.
+    pub(crate) fn page(&self) -> Option<&FormerPage> {
+        self.page.as_ref()
     }
 
     /// Number and hash of the bytes that it makes.
@@ -89,7 +105,8 @@ impl Patch {
         (before.len() as u64 == self.size && blake3::hash(&before) == self.hash).then_some(before)
     }
 
-    /// As bytes: size and hash, then each piece: `s`, place and length, or `g`, length and bytes. Numbers take eight bytes, the lowest first.
+    /// As bytes: size and hash, then each piece: `s`, place and length, or `g`, length and bytes; at last the code page, if there is one:
+    /// `p`, length and label, length and letters in UTF-8. Numbers take eight bytes, the lowest first.
     pub fn to_bytes(&self) -> Vec<u8> {
         let mut out = [&self.size.to_le_bytes()[..], self.hash.as_bytes()].concat();
         for piece in &self.pieces {
@@ -105,6 +122,13 @@ impl Patch {
                 }
             }
         }
+        if let Some((label, former)) = self.page.as_ref().and_then(|former| Some((former.page.label()?, former))) {
+            out.push(b'p');
+            for text in [label, &former.letters] {
+                out.extend((text.len() as u64).to_le_bytes());
+                out.extend(text.as_bytes());
+            }
+        }
         out
     }
 
@@ -113,26 +137,37 @@ impl Patch {
         let (size, rest) = bytes.split_first_chunk()?;
         let (hash, mut rest) = rest.split_first_chunk::<32>()?;
         let mut pieces = Vec::new();
-        let number = |rest: &mut &[u8]| -> Option<usize> {
-            let (number, after) = rest.split_first_chunk()?;
-            *rest = after;
-            usize::try_from(u64::from_le_bytes(*number)).ok()
-        };
+        let mut page = None;
         while let Some((kind, after)) = rest.split_first() {
             rest = after;
             match kind {
-                b's' => pieces.push(Piece::Same { from: number(&mut rest)?, length: number(&mut rest)? }),
-                b'g' => {
-                    let length = number(&mut rest)?;
-                    let (gone, after) = rest.split_at_checked(length)?;
-                    pieces.push(Piece::Gone(gone.to_vec()));
-                    rest = after;
+                b'p' if page.is_none() => {
+                    let (label, letters) = (block(&mut rest)?, block(&mut rest)?);
+                    let letters = std::str::from_utf8(letters).ok()?.to_string();
+                    page = Some(FormerPage { page: Encoding::of_label(label)?, letters });
                 }
+                b's' => pieces.push(Piece::Same { from: number(&mut rest)?, length: number(&mut rest)? }),
+                b'g' => pieces.push(Piece::Gone(block(&mut rest)?.to_vec())),
                 _ => return None,
             }
         }
-        Some(Self { size: u64::from_le_bytes(*size), hash: blake3::Hash::from_bytes(*hash), pieces })
+        Some(Self { size: u64::from_le_bytes(*size), hash: blake3::Hash::from_bytes(*hash), pieces, page })
     }
+}
+
+/// The number that bytes begin with, which it takes from them.
+fn number(rest: &mut &[u8]) -> Option<usize> {
+    let (number, after) = rest.split_first_chunk()?;
+    *rest = after;
+    usize::try_from(u64::from_le_bytes(*number)).ok()
+}
+
+/// The block that bytes begin with behind its length, which it takes from them.
+fn block<'b>(rest: &mut &'b [u8]) -> Option<&'b [u8]> {
+    let length = number(rest)?;
+    let (block, after) = rest.split_at_checked(length)?;
+    *rest = after;
+    Some(block)
 }
 
 fn alike(one: &[u8], other: &[u8]) -> usize {

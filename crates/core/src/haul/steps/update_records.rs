@@ -57,7 +57,7 @@ fn take_records(work: &ItemContext<'_>, reach: Reach) -> Result<Vec<FolderLock>,
 /// What the planned edits make of the record files, if these say what they said then; else what is found in them now.
 fn planned_changes(work: &ItemContext<'_>) -> Result<Vec<FileChange>, HaulError> {
     if !work.moved {
-        let mut files = Files::default();
+        let mut files = Files::default().after(&made_before(work)?);
         match files.make(&edits_now(work)?, Mood::Strict) {
             Ok(()) => return Ok(files.changes()),
             Err(error) if !is_of_the_records(&error) => return Err(error.into()),
@@ -65,6 +65,15 @@ fn planned_changes(work: &ItemContext<'_>) -> Result<Vec<FileChange>, HaulError>
         }
     }
     found_anew(work, Direction::There)
+}
+
+/// What was made of record files by the item before, and by the one that it takes back.
+fn made_before(work: &ItemContext<'_>) -> Result<Vec<FileChange>, HaulError> {
+    let mut made = work.journal.changes(work.item.id)?;
+    if let Some(item) = work.item.takes_back {
+        made.extend(work.journal.changes(item)?);
+    }
+    Ok(made)
 }
 
 /// Whether an error says that the records are not what they were, and not that they cannot be read.
@@ -102,7 +111,7 @@ fn found_anew(work: &ItemContext<'_>, way: Direction) -> Result<Vec<FileChange>,
         }
     };
     let from = &led_from(work, way, from)?;
-    let leading = lead_anew(work.site, planned, &own, from, to)?;
+    let leading = lead_anew(work.site, planned, (&own, &made_before(work)?), (from, to))?;
     // All records change together: without its entry in the launcher's list the rest would say one thing and the list another.
     if !leading.listed && way == Direction::There && work.item.takes_back.is_none() {
         let (launcher, copy) = (planned.launcher_name.clone(), planned.to.clone());
@@ -134,7 +143,7 @@ pub(crate) fn finish(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     if !work.moved && !written_by_others(&known)? {
         return write_all(work, &known, &known);
     }
-    let mut files = Files::knowing(&known);
+    let mut files = Files::knowing(&known).after(&made_before(work)?);
     let made = files.make(&edits_now(work)?, Mood::Again);
     let anew = match made {
         Ok(()) if !work.moved => files.changes(),
@@ -176,7 +185,8 @@ pub(crate) fn leads_elsewhere(work: &ItemContext<'_>, place: &Path) -> bool {
         return !known(&game.install);
     }
     // A launcher that wrote its libraries as they were has forgotten the one with the game in it.
-    let anew = lead_anew(work.site, planned, &edits_to_make(planned), &planned.from, &planned.to);
+    let made = made_before(work).unwrap_or_default();
+    let anew = lead_anew(work.site, planned, (&edits_to_make(planned), &made), (&planned.from, &planned.to));
     !anew.is_ok_and(|leading| leading.listed && !leading.changes.is_empty())
 }
 

@@ -24,18 +24,17 @@ pub(crate) struct Leading {
 }
 
 /// Makes, in memory, what has the records of an item lead to `to` instead of `from`. `own` are the item's own edits, for what no profile
-/// describes.
+/// describes, `made` what it, or the haul that it undoes, made of record files.
 ///
 /// # Errors
 /// [`EditError`] if a record that was found cannot be changed.
 pub(crate) fn lead_anew(
     site: &Site,
     planned: &PlannedItem,
-    own: &[Edit],
-    from: &Path,
-    to: &Path,
+    (own, made): (&[Edit], &[FileChange]),
+    (from, to): (&Path, &Path),
 ) -> Result<Leading, EditError> {
-    let mut files = Files::carried(planned.source(), &planned.to);
+    let mut files = Files::carried(planned.source(), &planned.to).after(made);
     let (found, listed) = match of_profile(site, planned, own, from, to) {
         Some(Ok(edits)) => (edits, true),
         Some(Err(why)) => return Err(EditError::Impossible { why }),

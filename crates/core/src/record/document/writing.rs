@@ -116,7 +116,8 @@ impl Document {
 
     /// Whether the file's encoding has what is written in place of another text.
     fn can_write(&self, way: &str, old: &str) -> bool {
-        self.encoding.can_write(way, old)
+        let had = |c: char| self.former.as_ref().is_some_and(|former| former.letters.contains(c));
+        self.encoding.can_write(way, old) || way.chars().all(|c| c.is_ascii() || old.contains(c) || had(c))
     }
 
     /// Whether a key or value can be written as another text, as far as can be said without writing it.
@@ -206,8 +207,8 @@ impl Document {
         at: &Place,
     ) -> Result<Vec<u8>, DocumentError> {
         let bytes = self.encoding.write(&[&self.text[..span.start], new, &self.text[span.end..]]);
-        match Self::parse(bytes.clone(), self.format) {
-            Ok(now) if now.value() == meant => Ok(bytes),
+        match Self::parse_after(bytes.clone(), self.format, self.former.as_ref()) {
+            Ok(now) if now.value() == meant && self.can_write(new, &self.text) => Ok(bytes),
             _ => Err(DocumentError::Unfaithful { place: at.to_string() }),
         }
     }

@@ -20,7 +20,7 @@ impl Files {
         }
         let leaving = self.document(from, format)?;
         let here = travel.find(&leaving, from)?;
-        let arriving = self.document(to, format)?;
+        let arriving = self.document_like(to, format, from)?;
         let there = travel.find(&arriving, to)?;
         let moved = |file: &Path| changed(file, &format!("{list} {}", travel.id));
         match (&here, &there, mood) {
@@ -75,10 +75,10 @@ impl Files {
             let arrived = mood == Mood::Again && there.is_some();
             return if arrived { Ok(()) } else { Err(changed(from, "$")) };
         };
-        let mut document = Document::parse(here, format).map_err(in_file(from))?;
+        let mut document = self.document_of(here, format, &[from, to])?;
         for rewrite in rewrites {
             if let Some(bytes) = rewritten(&document, rewrite, mood, from)? {
-                document = Document::parse(bytes, format).map_err(in_file(from))?;
+                document = self.document_of(bytes, format, &[from, to])?;
             }
         }
         let bytes = document.bytes();

@@ -54,7 +54,7 @@ impl Files {
 
     /// The same files, to be changed by way of trial.
     fn scratch(&self) -> Self {
-        Self { slots: self.slots.clone(), carried: self.carried.clone(), known: Vec::new() }
+        Self { slots: self.slots.clone(), carried: self.carried.clone(), known: Vec::new(), pages: self.pages.clone() }
     }
 
     /// Whether a file is not what it is in another set of them, which knows fewer.
