@@ -14,6 +14,7 @@ mod auditing;
 mod carrying;
 mod cells;
 mod closer;
+mod code_pages;
 mod drifting;
 mod engine;
 mod faults;

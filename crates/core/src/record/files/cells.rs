@@ -24,23 +24,7 @@ impl Files {
         let Some(tables) = &mut slot.tables else {
             return Err(EditError::Read { file: file.into(), source: io::ErrorKind::NotFound.into() });
         };
-        let found = find_in(tables, &rewrite.location).map_err(in_file(file))?;
-        // A row whose key is its path, or has it for a part, has another key once that is written. What is no path may stand there as the
-        // key of any other row.
-        let is_path = rewrite.old.contains(['/', '\\']) && rewrite.new.contains(['/', '\\']);
-        let renamed = |from: &str, to: &str| {
-            let place = Place::read(&rewrite.location).filter(|_| is_path)?;
-            under_key(place, from, to).filter(|place| place.of(tables).is_some())
-        };
-        let place = match found.as_slice() {
-            [place] => place.clone(),
-            [] => match (renamed(&rewrite.new, &rewrite.old), renamed(&rewrite.old, &rewrite.new), mood) {
-                (Some(place), ..) => place,
-                (None, Some(_), Mood::Again) => return Ok(()),
-                _ => return Err(changed(file, &rewrite.location)),
-            },
-            _ => return Err(changed(file, &rewrite.location)),
-        };
+        let Some(place) = cell_place(tables, rewrite, mood, file)? else { return Ok(()) };
         let [Step::Name(table), Step::Name(key), Step::Name(column)] = place.0.as_slice() else {
             return Err(in_file(file)(DocumentError::WrongKind { place: place.to_string() }));
         };
@@ -60,32 +44,53 @@ impl Files {
         // A path may be the key of its row: then the row has another one afterwards.
         new.key = database::key_after(&slot.change.file, &old, &new.text)?;
         if let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) {
-            let (table, old_key, new_key) = (old.table.clone(), old.key.clone(), new.key.clone());
-            if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
-                after[nth] = new;
-            } else {
-                before.push(old);
-                after.push(new);
-            }
-            // Other cells of that row are found by its new key from then on.
-            if old_key != new_key {
-                let row =
-                    before.iter().zip(after.iter_mut()).filter(|(old, _)| old.table == table && old.key == old_key);
-                row.for_each(|(_, new)| new.key.clone_from(&new_key));
-            } else if let Some(moved) = before
-                .iter()
-                .zip(after.iter())
-                .find(|(old, new)| old.table == table && old.key == old_key && new.key != old_key)
-            {
-                let key = moved.1.key.clone();
-                after
-                    .iter_mut()
-                    .zip(before.iter())
-                    .filter(|(_, old)| old.table == table && old.key == old_key)
-                    .for_each(|(new, _)| new.key.clone_from(&key));
-            }
+            note_cell((before, after), old, new);
         }
         Ok(())
+    }
+}
+
+/// Where the cell of a change is; `None` where it was changed already.
+fn cell_place(tables: &Value, rewrite: &Rewrite, mood: Mood, file: &Path) -> Made<Option<Place>> {
+    let found = find_in(tables, &rewrite.location).map_err(in_file(file))?;
+    // A row whose key is its path, or has it for a part, has another key once that is written. What is no path may stand there as the
+    // key of any other row.
+    let is_path = rewrite.old.contains(['/', '\\']) && rewrite.new.contains(['/', '\\']);
+    let renamed = |from: &str, to: &str| {
+        let place = Place::read(&rewrite.location).filter(|_| is_path)?;
+        under_key(place, from, to).filter(|place| place.of(tables).is_some())
+    };
+    match found.as_slice() {
+        [place] => Ok(Some(place.clone())),
+        [] => match (renamed(&rewrite.new, &rewrite.old), renamed(&rewrite.old, &rewrite.new), mood) {
+            (Some(place), ..) => Ok(Some(place)),
+            (None, Some(_), Mood::Again) => Ok(None),
+            _ => Err(changed(file, &rewrite.location)),
+        },
+        _ => Err(changed(file, &rewrite.location)),
+    }
+}
+
+/// Writes down what a cell said before and says now, among those of its database.
+fn note_cell((before, after): (&mut Vec<Cell>, &mut Vec<Cell>), old: Cell, new: Cell) {
+    let (table, old_key, new_key) = (old.table.clone(), old.key.clone(), new.key.clone());
+    if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
+        after[nth] = new;
+    } else {
+        before.push(old);
+        after.push(new);
+    }
+    let of_row = |cell: &Cell| cell.table == table && cell.key == old_key;
+    // Other cells of that row are found by its new key from then on.
+    let key = if old_key == new_key {
+        let moved = before.iter().zip(after.iter()).find(|(old, new)| of_row(old) && new.key != old_key);
+        moved.map(|(_, new)| new.key.clone())
+    } else {
+        Some(new_key)
+    };
+    if let Some(key) = key {
+        let row = before.iter().zip(after.iter_mut()).filter(|(old, _)| of_row(old));
+        row.for_each(|(_, new)| new.key.clone_from(&key));
     }
 }
 

@@ -185,14 +185,7 @@ impl Files {
                 self.travel(&travel, mood)
             }
             Edit::Relocate { from, to, format, rewrites } => self.relocate((from, to), *format, rewrites, mood),
-            Edit::Made { file, old, new } => {
-                let says = self.bytes(file)?;
-                let is = |text: &Option<String>| says.as_deref() == text.as_ref().map(String::as_bytes);
-                if is(old) {
-                    return self.put(file, new.clone().map(String::into_bytes));
-                }
-                if mood == Mood::Again && is(new) { Ok(()) } else { Err(EditError::Exists { file: file.clone() }) }
-            }
+            Edit::Made { file, old, new } => self.make_small(file, (old.as_deref(), new.as_deref()), mood),
             Edit::Enter(entering) => self.enter(entering, mood),
             Edit::Leave(entering) => self.leave(entering, mood),
             Edit::Follow(following) => self.follow(following, mood, open),
@@ -204,54 +197,8 @@ impl Files {
             Edit::Unregister { file, list, entry, made: None, listed: false, .. } if self.is_database(file)? => {
                 self.unregister_row(file, (list, entry))
             }
-            Edit::Register { file, format, list, entry, path, made, listed, id, .. } => {
-                let known = |document: &Document| is_known(document, file, (list, path.as_deref()), entry);
-                if let Some((made, text)) = made {
-                    match self.bytes(made)? {
-                        None => self.put(made, Some(text.clone().into_bytes()))?,
-                        Some(_) if *listed || mood == Mood::Again => {}
-                        Some(bytes) if bytes == text.as_bytes() => {}
-                        Some(_) if known(&self.document(file, *format)?)? => {}
-                        Some(_) => return Err(EditError::Exists { file: made.clone() }),
-                    }
-                }
-                if *listed {
-                    return Ok(());
-                }
-                let document = self.document(file, *format)?;
-                if !known(&document)? {
-                    if let Some(id) = id
-                        && is_taken(&document, file, (list, id), entry)?
-                    {
-                        return Err(changed(file, list));
-                    }
-                    let at = document.find_one(list).map_err(in_file(file))?;
-                    let bytes = document.append(&at, None, entry).map_err(in_file(file))?;
-                    self.put(file, Some(bytes))?;
-                }
-                Ok(())
-            }
-            Edit::Unregister { file, format, list, entry, made, listed, .. } => {
-                if let Some((made, text)) = made {
-                    let empty = match self.bytes(made)? {
-                        None => true,
-                        Some(bytes) => same_value(&bytes, text.as_bytes(), *format),
-                    };
-                    if !empty {
-                        return Ok(());
-                    }
-                    self.put(made, None)?;
-                }
-                if *listed {
-                    return Ok(());
-                }
-                let document = self.document(file, *format)?;
-                if let Some(nth) = entry_like(&document, file, list, entry)? {
-                    let at = document.find_one(list).map_err(in_file(file))?;
-                    self.put(file, Some(document.remove(&at, nth).map_err(in_file(file))?))?;
-                }
-                Ok(())
-            }
+            Edit::Register { .. } => self.register(edit, mood),
+            Edit::Unregister { .. } => self.unregister(edit),
             Edit::Order { file, format, list, at, says, new, .. } => {
                 let document = self.document(file, *format)?;
                 let place = document.find_one(list).map_err(in_file(file))?;
@@ -271,6 +218,70 @@ impl Files {
                 Err(changed(link, "link"))
             }
         }
+    }
+
+    /// Makes a small file come to be, or go.
+    fn make_small(&mut self, file: &Path, (old, new): (Option<&str>, Option<&str>), mood: Mood) -> Made<()> {
+        let says = self.bytes(file)?;
+        let is = |text: Option<&str>| says.as_deref() == text.map(str::as_bytes);
+        if is(old) {
+            return self.put(file, new.map(|new| new.as_bytes().to_vec()));
+        }
+        if mood == Mood::Again && is(new) { Ok(()) } else { Err(EditError::Exists { file: file.into() }) }
+    }
+
+    /// Makes a library known to its launcher.
+    fn register(&mut self, edit: &Edit, mood: Mood) -> Made<()> {
+        let Edit::Register { file, format, list, entry, path, made, listed, id, .. } = edit else { return Ok(()) };
+        let known = |document: &Document| is_known(document, file, (list, path.as_deref()), entry);
+        if let Some((made, text)) = made {
+            match self.bytes(made)? {
+                None => self.put(made, Some(text.clone().into_bytes()))?,
+                Some(_) if *listed || mood == Mood::Again => {}
+                Some(bytes) if bytes == text.as_bytes() => {}
+                Some(_) if known(&self.document(file, *format)?)? => {}
+                Some(_) => return Err(EditError::Exists { file: made.clone() }),
+            }
+        }
+        if *listed {
+            return Ok(());
+        }
+        let document = self.document(file, *format)?;
+        if !known(&document)? {
+            if let Some(id) = id
+                && is_taken(&document, file, (list, id), entry)?
+            {
+                return Err(changed(file, list));
+            }
+            let at = document.find_one(list).map_err(in_file(file))?;
+            let bytes = document.append(&at, None, entry).map_err(in_file(file))?;
+            self.put(file, Some(bytes))?;
+        }
+        Ok(())
+    }
+
+    /// Has a launcher forget a library again, if nothing lives in it.
+    fn unregister(&mut self, edit: &Edit) -> Made<()> {
+        let Edit::Unregister { file, format, list, entry, made, listed, .. } = edit else { return Ok(()) };
+        if let Some((made, text)) = made {
+            let empty = match self.bytes(made)? {
+                None => true,
+                Some(bytes) => same_value(&bytes, text.as_bytes(), *format),
+            };
+            if !empty {
+                return Ok(());
+            }
+            self.put(made, None)?;
+        }
+        if *listed {
+            return Ok(());
+        }
+        let document = self.document(file, *format)?;
+        if let Some(nth) = entry_like(&document, file, list, entry)? {
+            let at = document.find_one(list).map_err(in_file(file))?;
+            self.put(file, Some(document.remove(&at, nth).map_err(in_file(file))?))?;
+        }
+        Ok(())
     }
 
     /// The raw text of an entry of a list, in the bytes of its file.
