@@ -167,63 +167,85 @@ impl Document {
         };
         match (children.as_slice(), like) {
             ([.., last], _) if in_brackets => self.with(last.1..last.1, &format!(", {written}"), &meant, list),
-            ([.., last], _) => {
-                let before = children.len().checked_sub(2).map(|n| &text[children[n].1..last.0]);
-                let sign = before.map_or_else(|| self.sign_behind(last.1), |gap| sign_of(gap));
-                let blank = match self.format() {
-                    Format::Yaml | Format::Lines => {
-                        // An entry has a line of its own, with the sign of the list before it.
-                        let line = text[..last.0].rfind('\n').map_or(0, |n| n + 1);
-                        format!("\n{}", &text[line..last.0])
-                    }
-                    // The first thing of a file has no line above it.
-                    Format::Toml if last.0 == 0 && written.starts_with("[[") => "\n\n".to_string(),
-                    _ => self.blank_before(last.0).to_string(),
-                };
-                // What stands behind the last one on its line, a sign or a comment, is that one's.
-                let (tail, own_sign) = (self.tail(last.1).filter(|_| blank.contains('\n')), self.sign_behind(last.1));
-                let Some(tail) = tail else {
-                    return self.with(last.1..last.1, &format!("{sign}{blank}{written}"), &meant, list);
-                };
-                let sign = if own_sign.is_empty() { sign } else { "" };
-                let blank = if blank.contains("\r\n") || !text[last.1..].starts_with('\r') {
-                    blank
-                } else {
-                    blank.replace('\n', "\r\n")
-                };
-                let new = format!("{sign}{tail}{blank}{written}{own_sign}");
-                self.with(last.1..last.1 + tail.len(), &new, &meant, list)
-            }
+            ([.., _], _) => self.append_behind(list, &children, written, &meant),
             ([], like) if self.format() == Format::PropertyList => {
                 self.append_first_element(list, written, like.map(|(start, _)| blank_before(text, start)), &meant)
             }
-            ([], like) => {
-                let empty = span.len() >= 2 && text[span.start + 1..span.end - 1].trim().is_empty();
-                if !empty {
-                    return Err(wrong());
-                }
-                if self.format() == Format::Yaml
-                    && let Some((new, from)) = self.first_of_block(span.start, written, like)
-                {
-                    return self.with(from..span.end, &new, &meant, list);
-                }
-                let (blank, sign) = match like {
-                    Some((start, end)) => (blank_before(text, start), self.sign_behind(end)),
-                    None => return Err(wrong()),
-                };
-                let inner = &text[span.start + 1..span.end - 1];
-                let end = if blank.contains('\n') && !inner.contains('\n') {
-                    let line = text[..span.start].rfind('\n').map_or(0, |n| n + 1);
-                    let indent: String = text[line..].chars().take_while(|c| matches!(c, ' ' | '\t')).collect();
-                    format!("{}{indent}", if blank.contains("\r\n") { "\r\n" } else { "\n" })
-                } else {
-                    String::new()
-                };
-                let sign = if sign == ";" { sign } else { "" };
-                let at = span.start + 1;
-                self.with(at..at, &format!("{blank}{written}{sign}{end}"), &meant, list)
-            }
+            ([], like) => self.append_first(list, span, (written, like), &meant),
         }
+    }
+
+    /// Puts an entry behind the last one of a list, laid out as that is.
+    fn append_behind(
+        &self,
+        list: &Place,
+        children: &[(usize, usize)],
+        written: &str,
+        meant: &Value,
+    ) -> Result<Vec<u8>, DocumentError> {
+        let last = children.last().ok_or_else(|| DocumentError::WrongKind { place: list.to_string() })?;
+        let text = self.text();
+        let before = children.len().checked_sub(2).map(|n| &text[children[n].1..last.0]);
+        let sign = before.map_or_else(|| self.sign_behind(last.1), |gap| sign_of(gap));
+        let blank = match self.format() {
+            Format::Yaml | Format::Lines => {
+                // An entry has a line of its own, with the sign of the list before it.
+                let line = text[..last.0].rfind('\n').map_or(0, |n| n + 1);
+                format!("\n{}", &text[line..last.0])
+            }
+            // The first thing of a file has no line above it.
+            Format::Toml if last.0 == 0 && written.starts_with("[[") => "\n\n".to_string(),
+            _ => self.blank_before(last.0).to_string(),
+        };
+        // What stands behind the last one on its line, a sign or a comment, is that one's.
+        let (tail, own_sign) = (self.tail(last.1).filter(|_| blank.contains('\n')), self.sign_behind(last.1));
+        let Some(tail) = tail else {
+            return self.with(last.1..last.1, &format!("{sign}{blank}{written}"), meant, list);
+        };
+        let sign = if own_sign.is_empty() { sign } else { "" };
+        let blank = if blank.contains("\r\n") || !text[last.1..].starts_with('\r') {
+            blank
+        } else {
+            blank.replace('\n', "\r\n")
+        };
+        let new = format!("{sign}{tail}{blank}{written}{own_sign}");
+        self.with(last.1..last.1 + tail.len(), &new, meant, list)
+    }
+
+    /// Puts the first entry into an empty list, laid out as one of another list is.
+    fn append_first(
+        &self,
+        list: &Place,
+        span: Range<usize>,
+        (written, like): (&str, Option<(usize, usize)>),
+        meant: &Value,
+    ) -> Result<Vec<u8>, DocumentError> {
+        let wrong = || DocumentError::WrongKind { place: list.to_string() };
+        let text = self.text();
+        let empty = span.len() >= 2 && text[span.start + 1..span.end - 1].trim().is_empty();
+        if !empty {
+            return Err(wrong());
+        }
+        if self.format() == Format::Yaml
+            && let Some((new, from)) = self.first_of_block(span.start, written, like)
+        {
+            return self.with(from..span.end, &new, meant, list);
+        }
+        let (blank, sign) = match like {
+            Some((start, end)) => (blank_before(text, start), self.sign_behind(end)),
+            None => return Err(wrong()),
+        };
+        let inner = &text[span.start + 1..span.end - 1];
+        let end = if blank.contains('\n') && !inner.contains('\n') {
+            let line = text[..span.start].rfind('\n').map_or(0, |n| n + 1);
+            let indent: String = text[line..].chars().take_while(|c| matches!(c, ' ' | '\t')).collect();
+            format!("{}{indent}", if blank.contains("\r\n") { "\r\n" } else { "\n" })
+        } else {
+            String::new()
+        };
+        let sign = if sign == ";" { sign } else { "" };
+        let at = span.start + 1;
+        self.with(at..at, &format!("{blank}{written}{sign}{end}"), meant, list)
     }
 
     /// The first entry of an empty list of YAML, on lines of its own as another list has them, and where it begins; `None` where that

@@ -51,7 +51,7 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
             let end = closing(text, start).ok_or_else(|| Fault::new(start, "a name has no closing quote"))?;
             (Key::new(start..end, text_style), end)
         };
-        let Some(mut value) = text[after..].strip_prefix('=').map(|_| after + 1) else {
+        let Some(value) = text[after..].strip_prefix('=').map(|_| after + 1) else {
             return Err(Fault::new(after, "an = was wanted"));
         };
         let mut end = start + line.len();
@@ -66,29 +66,39 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
         if !names.insert(name) {
             return Err(Fault::new(start, "a value stands twice in its key"));
         }
-        let mut kind = 1;
-        let rest = &text[value..end];
-        if let Some((number, _)) = rest.strip_prefix("str(").and_then(|rest| rest.split_once("):")) {
-            kind = u32::from_str_radix(number, 16).map_err(|_| Fault::new(value, "the type of a text is no number"))?;
-            value += "str():".len() + number.len();
-        } else if rest.starts_with("str:") {
-            value += "str:".len();
+        add_value(text, (value, end), section, (key, text_style), out)?;
+    }
+    Ok(())
+}
+
+/// Adds a value with its name: a text, a list of texts, or anything else.
+fn add_value(
+    text: &str,
+    (mut value, end): (usize, usize),
+    section: u32,
+    (key, style): (Key, Style),
+    out: &mut Builder<'_>,
+) -> Result<(), Fault> {
+    let mut kind = 1;
+    let rest = &text[value..end];
+    if let Some((number, _)) = rest.strip_prefix("str(").and_then(|rest| rest.split_once("):")) {
+        kind = u32::from_str_radix(number, 16).map_err(|_| Fault::new(value, "the type of a text is no number"))?;
+        value += "str():".len() + number.len();
+    } else if rest.starts_with("str:") {
+        value += "str:".len();
+    }
+    if !text[value..end].starts_with('"') {
+        return other(text, value..end, section, key, out).map(drop);
+    }
+    let close = closing(text, value).filter(|close| *close <= end);
+    let close = close.ok_or_else(|| Fault::new(value, "a text has no closing quote"))?;
+    if kind == 7 {
+        let list = out.add(Some(section), Some(key), Kind::List, value..close);
+        for part in parts(&text[value + 1..close - 1], value + 1) {
+            out.add(Some(list), None, Kind::Leaf(Style::HivePart), part);
         }
-        if text[value..end].starts_with('"') {
-            end = closing(text, value)
-                .filter(|close| *close <= end)
-                .ok_or_else(|| Fault::new(value, "a text has no closing quote"))?;
-            if kind == 7 {
-                let list = out.add(Some(section), Some(key), Kind::List, value..end);
-                for part in parts(&text[value + 1..end - 1], value + 1) {
-                    out.add(Some(list), None, Kind::Leaf(Style::HivePart), part);
-                }
-            } else {
-                out.add(Some(section), Some(key), Kind::Leaf(text_style), value..end);
-            }
-        } else {
-            other(text, value..end, section, key, out)?;
-        }
+    } else {
+        out.add(Some(section), Some(key), Kind::Leaf(style), value..close);
     }
     Ok(())
 }

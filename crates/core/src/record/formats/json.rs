@@ -55,57 +55,74 @@ fn scan_below(text: &str, extras: Extras, list: Option<u32>, out: &mut Builder<'
             out.add(parent, key.take(), Kind::Leaf(style), start..s.at);
             false
         };
-        // Behind a value: commas, closing brackets, and at last the end of the text.
-        let mut fresh = opened;
+        match s.behind_a_value(&mut open, opened, out)? {
+            Behind::End if list.is_none() => {
+                return if s.at == text.len() { Ok(()) } else { Err(s.fault("there is more behind the end")) };
+            }
+            Behind::End if s.at == text.len() => return Ok(()),
+            Behind::End => {}
+            Behind::Next(next) => key = next,
+        }
+    }
+}
+
+/// What stands behind a value.
+enum Behind {
+    /// Another one, with its key in an object.
+    Next(Option<Key>),
+    /// No list is open any more.
+    End,
+}
+
+impl JsonScanner<'_> {
+    /// Goes over what stands behind a value: commas, closing brackets, and the key of the next; `fresh` behind an opening bracket.
+    fn behind_a_value(
+        &mut self,
+        open: &mut Vec<(u32, bool)>,
+        mut fresh: bool,
+        out: &mut Builder<'_>,
+    ) -> Result<Behind, Fault> {
         loop {
-            s.blank()?;
-            let Some((id, object)) = open.last().copied() else {
-                if s.at == text.len() {
-                    return Ok(());
-                }
-                if list.is_none() {
-                    return Err(s.fault("there is more behind the end"));
-                }
-                break;
-            };
+            self.blank()?;
+            let Some((id, object)) = open.last().copied() else { return Ok(Behind::End) };
             let closing = if object { b'}' } else { b']' };
-            if s.peek() == Some(closing) {
-                s.at += 1;
-                out.end(id, s.at);
+            if self.peek() == Some(closing) {
+                self.at += 1;
+                out.end(id, self.at);
                 open.pop();
                 fresh = false;
                 continue;
             }
             if !fresh {
-                if s.peek() != Some(b',') {
-                    return Err(s.fault("a comma or the end of the list was wanted"));
+                if self.peek() != Some(b',') {
+                    return Err(self.fault("a comma or the end of the list was wanted"));
                 }
-                s.at += 1;
-                s.blank()?;
-                if s.peek() == Some(closing) {
-                    if extras == Extras::None {
-                        return Err(s.fault("a comma stands behind the last entry"));
+                self.at += 1;
+                self.blank()?;
+                if self.peek() == Some(closing) {
+                    if self.extras == Extras::None {
+                        return Err(self.fault("a comma stands behind the last entry"));
                     }
                     continue;
                 }
             }
-            if object {
-                let start = s.at;
-                let style = s.key()?;
-                key = Some(Key::new(start..s.at, style));
-                s.blank()?;
-                if s.peek() != Some(b':') {
-                    return Err(s.fault("a colon was wanted"));
-                }
-                s.at += 1;
-                s.blank()?;
-            }
-            break;
+            return Ok(Behind::Next(if object { Some(self.key_and_colon()?) } else { None }));
         }
     }
-}
 
-impl JsonScanner<'_> {
+    fn key_and_colon(&mut self) -> Result<Key, Fault> {
+        let start = self.at;
+        let style = self.key()?;
+        let key = Key::new(start..self.at, style);
+        self.blank()?;
+        if self.peek() != Some(b':') {
+            return Err(self.fault("a colon was wanted"));
+        }
+        self.at += 1;
+        self.blank()?;
+        Ok(key)
+    }
+
     fn peek(&self) -> Option<u8> {
         self.text.as_bytes().get(self.at).copied()
     }

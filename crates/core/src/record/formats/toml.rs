@@ -164,41 +164,43 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
         return Err(Fault::new(error.span().map_or(0, |span| span.start), error.message().to_string()));
     }
     let root = out.add(None, None, Kind::Object, 0..text.len());
-    let mut tables = Tables { text, out, known: HashMap::new(), newest: HashMap::new(), open: Vec::new() };
-    let mut table = root;
-    // TomlKind values go into: arrays and inline tables that are open; keys that wait for a value.
-    let mut open: Vec<(u32, bool)> = Vec::new();
-    let mut keys: Vec<Key> = Vec::new();
-    let mut header = None;
-    let mut head = 0;
+    let tables = Tables { text, out, known: HashMap::new(), newest: HashMap::new(), open: Vec::new() };
+    let mut reading = Reading { tables, root, table: root, open: Vec::new(), keys: Vec::new(), header: None, head: 0 };
     for (what, span, encoding) in events.all {
-        let span = range(span);
+        reading.take(what, range(span), encoding);
+    }
+    reading.tables.close(&[], text.len());
+    Ok(())
+}
+
+/// The parser's events, taken one after another.
+struct Reading<'t, 'b, 'k> {
+    tables: Tables<'t, 'b, 'k>,
+    root: u32,
+    /// The table that is written in.
+    table: u32,
+    /// What values go into: arrays and inline tables that are open.
+    open: Vec<(u32, bool)>,
+    /// Keys that wait for a value.
+    keys: Vec<Key>,
+    header: Option<TomlKind>,
+    head: usize,
+}
+
+impl Reading<'_, '_, '_> {
+    fn take(&mut self, what: TomlKind, span: Range<usize>, encoding: Option<Encoding>) {
         match what {
-            TomlKind::Table | TomlKind::ArrayTable => (header, head) = (Some(what), span.start),
-            TomlKind::Key => keys.push(Key::new(span, style(encoding, true))),
-            TomlKind::TableEnd => {
-                let name = |key: &Key| decode(key.style, &text[key.span.clone()]).into_owned();
-                let path: Vec<String> = keys.iter().map(name).collect();
-                tables.close(&path, head);
-                let Some(last) = keys.pop() else { continue };
-                let above = keys.drain(..).fold(root, |table, key| tables.enter(table, key));
-                table = if header == Some(TomlKind::ArrayTable) {
-                    let next = tables.next_of(above, last, head);
-                    tables.open.push((path, next));
-                    next
-                } else {
-                    tables.enter(above, last)
-                };
-                header = None;
-            }
+            TomlKind::Table | TomlKind::ArrayTable => (self.header, self.head) = (Some(what), span.start),
+            TomlKind::Key => self.keys.push(Key::new(span, style(encoding, true))),
+            TomlKind::TableEnd => self.end_header(),
             TomlKind::Scalar | TomlKind::InlineOpen | TomlKind::ArrayOpen => {
-                let (parent, key) = match open.last() {
+                let (parent, key) = match self.open.last() {
                     Some((list, false)) => (*list, None),
                     other => {
-                        let holder = other.map_or(table, |(id, _)| *id);
-                        let last = keys.pop();
-                        let parent = keys.drain(..).fold(holder, |table, key| tables.enter(table, key));
-                        (parent, last)
+                        let holder = other.map_or(self.table, |(id, _)| *id);
+                        let last = self.keys.pop();
+                        let above = self.keys.drain(..);
+                        (above.fold(holder, |table, key| self.tables.enter(table, key)), last)
                     }
                 };
                 let kind = match what {
@@ -206,21 +208,37 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
                     TomlKind::InlineOpen => Kind::Object,
                     _ => Kind::List,
                 };
-                let id = tables.out.add(Some(parent), key, kind, span);
+                let id = self.tables.out.add(Some(parent), key, kind, span);
                 if what != TomlKind::Scalar {
-                    open.push((id, what == TomlKind::InlineOpen));
+                    self.open.push((id, what == TomlKind::InlineOpen));
                 }
             }
             TomlKind::InlineClose | TomlKind::ArrayClose => {
-                if let Some((id, _)) = open.pop() {
-                    tables.out.end(id, span.end);
+                if let Some((id, _)) = self.open.pop() {
+                    self.tables.out.end(id, span.end);
                 }
             }
             TomlKind::Line => {}
         }
     }
-    tables.close(&[], text.len());
-    Ok(())
+
+    /// Opens the table whose header has been read.
+    fn end_header(&mut self) {
+        let text = self.tables.text;
+        let name = |key: &Key| decode(key.style, &text[key.span.clone()]).into_owned();
+        let path: Vec<String> = self.keys.iter().map(name).collect();
+        self.tables.close(&path, self.head);
+        let Some(last) = self.keys.pop() else { return };
+        let above = self.keys.drain(..).fold(self.root, |table, key| self.tables.enter(table, key));
+        self.table = if self.header == Some(TomlKind::ArrayTable) {
+            let next = self.tables.next_of(above, last, self.head);
+            self.tables.open.push((path, next));
+            next
+        } else {
+            self.tables.enter(above, last)
+        };
+        self.header = None;
+    }
 }
 
 pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
