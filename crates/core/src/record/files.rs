@@ -94,8 +94,9 @@ impl Files {
         let place = self.place_of(file, false);
         let slot = self.slots.iter().find(|slot| slot.change.file == place);
         let known = self.known.iter().find(|known| known.file == place);
-        let page = slot.and_then(|slot| page_of(&slot.change)).or_else(|| page_of(known?));
-        page.or_else(|| self.pages.get(&place).cloned())
+        // What the bytes of now tell alone may be another page.
+        let page = self.pages.get(&place).cloned().or_else(|| page_of(known?));
+        page.or_else(|| page_of(&slot?.change))
     }
 
     /// Bytes of a file as a document, in the code page that it, or another one of these, was in.

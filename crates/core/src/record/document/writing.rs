@@ -116,7 +116,8 @@ impl Document {
 
     /// Whether the file's encoding has what is written in place of another text.
     fn can_write(&self, way: &str, old: &str) -> bool {
-        let had = |c: char| self.former.as_ref().is_some_and(|former| former.letters.contains(c));
+        // What stands elsewhere in it was read in that page as well.
+        let had = |c| self.former.as_ref().is_some_and(|former| former.letters.contains(c) || self.text.contains(c));
         self.encoding.can_write(way, old) || way.chars().all(|c| c.is_ascii() || old.contains(c) || had(c))
     }
 

@@ -388,12 +388,13 @@ fn cells_and_links_are_changes_like_any_other() {
 #[test]
 fn letters_of_a_code_page_come_back_in_it_after_a_file_has_become_ascii_and_was_written_by_others() {
     use super::super::content::forgotten;
-    for (label, old) in [("windows-1252", "/g/Öd"), ("windows-1251", "/g/Долгая дорога"), ("shift_jis", "/g/海の記憶")]
+    for (label, old) in
+        [("windows-1252", "/g/Öd"), ("windows-1251", "/g/Долгая дорога"), ("shift_jis", "/g/海の記憶、その二つの道")]
     {
         let page = encoding_rs::Encoding::for_label(label.as_bytes()).unwrap();
         let bytes = |text: &str| page.encode(text).0.into_owned();
         for (more, kept) in [("", false), ("", true), ("note=дорога\n", false)] {
-            if page.encode(more).2 {
+            if !more.is_empty() && label != "windows-1251" {
                 continue;
             }
             let folder = tempfile::tempdir().unwrap();
