@@ -23,7 +23,7 @@ use crate::bytes::{HaulId, ItemId};
 use crate::haul::steps::search_again;
 
 use crate::item::{PlannedItem, Policy, Severity, Stage, Strategy, Trial};
-use crate::journal::{Came, EventKind, ItemRow, Journal};
+use crate::journal::{Came, EventKind, HaulRow, ItemRow, Journal};
 
 use crate::plan::Plan;
 
@@ -68,7 +68,7 @@ impl<'a> Haul<'a> {
         if plan.items.is_empty() {
             return Err(HaulError::Nothing("nothing to haul".into()));
         }
-        if let Some(other) = journal.live()?.into_iter().find(crate::journal::HaulRow::unfinished) {
+        if let Some(other) = journal.live()?.into_iter().find(HaulRow::unfinished) {
             return Err(HaulError::Unfinished(other.id));
         }
         let mut items: Vec<(PlannedItem, Option<ItemId>)> =
@@ -114,15 +114,7 @@ impl<'a> Haul<'a> {
             return Err(HaulError::NeedsRecovery);
         }
         let row = self.journal.haul(self.id)?.ok_or(HaulError::NeedsRecovery)?;
-        // Nothing is begun beside a running launcher; once begun, only the update_records has to wait for it.
-        if row.items.iter().all(|item| item.stage == Stage::Planned) {
-            let items: Vec<PlannedItem> = row.items.iter().map(|item| item.planned.clone()).collect();
-            let mut findings = quiet(self.site, &items);
-            findings.retain(|finding| finding.severity == Severity::Blocker);
-            if !findings.is_empty() {
-                return Err(HaulError::Refused(findings));
-            }
-        }
+        self.may_begin(&row)?;
         let mut first = None;
         let records = Mutex::new(());
         let (site, journal, policy, patience) = (self.site, self.journal, self.policy, self.patience);
@@ -140,20 +132,6 @@ impl<'a> Haul<'a> {
             let policy = if work.item.planned.policy == Policy::Release { Policy::Release } else { policy };
             run_item(&mut work, policy, turn)
         };
-        let failed = |item: &ItemRow, error: &HaulError| -> Result<(), HaulError> {
-            if matches!(error, HaulError::Paused) {
-                let stage = journal.item(item.id)?.map(|item| item.stage);
-                // One that has not begun is not paused either.
-                let begun = stage.is_some_and(|stage| stage != Stage::Planned && !stage.at_rest());
-                return if begun { Ok(journal.mark(item.id, Came::Paused)?) } else { Ok(()) };
-            }
-            let (id, title, why) = (item.id, item.planned.title.clone(), error.to_string());
-            tracing::warn!(item = id.0, title, why, "stopped");
-            journal.set_error(id, &why)?;
-            journal.say(self.id, Some(id), EventKind::Failed, &format!("{title}: {why}"))?;
-            report(HaulEvent::Failed { item: id, title, why });
-            Ok(())
-        };
         let mut doubt = false;
         let is_gone = |item: &ItemRow| {
             let now = journal.item(item.id).ok().flatten();
@@ -167,7 +145,7 @@ impl<'a> Haul<'a> {
                 error,
                 HaulError::Disk { .. } | HaulError::Full { .. } | HaulError::Journal(_) | HaulError::Hung { .. }
             );
-            let noted = failed(item, &error);
+            let noted = self.note_failure(item, &error, report);
             let error = noted.err().unwrap_or(error);
             if first.is_none() || matches!(first, Some(HaulError::Paused)) {
                 first = Some(error);
@@ -191,6 +169,33 @@ impl<'a> Haul<'a> {
 }
 
 impl Haul<'_> {
+    /// Nothing is begun beside a running launcher; once begun, only the change of records has to wait for it.
+    fn may_begin(&self, row: &HaulRow) -> Result<(), HaulError> {
+        if row.items.iter().any(|item| item.stage != Stage::Planned) {
+            return Ok(());
+        }
+        let items: Vec<PlannedItem> = row.items.iter().map(|item| item.planned.clone()).collect();
+        let mut findings = quiet(self.site, &items);
+        findings.retain(|finding| finding.severity == Severity::Blocker);
+        if findings.is_empty() { Ok(()) } else { Err(HaulError::Refused(findings)) }
+    }
+
+    /// Writes down, and tells, why an item stopped.
+    fn note_failure(&self, item: &ItemRow, error: &HaulError, report: &dyn Fn(HaulEvent)) -> Result<(), HaulError> {
+        if matches!(error, HaulError::Paused) {
+            let stage = self.journal.item(item.id)?.map(|item| item.stage);
+            // One that has not begun is not paused either.
+            let begun = stage.is_some_and(|stage| stage != Stage::Planned && !stage.at_rest());
+            return if begun { Ok(self.journal.mark(item.id, Came::Paused)?) } else { Ok(()) };
+        }
+        let (id, title, why) = (item.id, item.planned.title.clone(), error.to_string());
+        tracing::warn!(item = id.0, title, why, "stopped");
+        self.journal.set_error(id, &why)?;
+        self.journal.say(self.id, Some(id), EventKind::Failed, &format!("{title}: {why}"))?;
+        report(HaulEvent::Failed { item: id, title, why });
+        Ok(())
+    }
+
     /// Updates the records once more of items that keep their originals and whose launcher has written its old records since, and
     /// proves them again.
     ///
@@ -237,6 +242,67 @@ pub fn astray(site: &Site, journal: &Journal, only: Option<i64>) -> Result<Optio
     Ok(None)
 }
 
+/// Lets the originals of a proved item go.
+fn release_proved(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
+    // The records lead back: what was taken back is at its end, whatever becomes of the copy.
+    settle_returned(work)?;
+    wait_until_quiet(work)?;
+    lead_again(work)?;
+    release_item(work, Depth::Seen).map(drop)
+}
+
+/// Takes up a rename whose link may not stand yet.
+fn link_and_update(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
+    link(work)?;
+    if work.item.stage == Stage::Linked { update_records(work) } else { Ok(()) }
+}
+
+/// Begins an item as its strategy does.
+fn begin_item(work: &mut ItemContext<'_>, turn: &dyn Fn() -> Result<(), HaulError>) -> Result<(), HaulError> {
+    match work.item.planned.mode {
+        Strategy::TakeBack => take_up(work),
+        Strategy::Rename => {
+            turn()?;
+            link(work)
+        }
+        Strategy::Records | Strategy::Import => {
+            turn()?;
+            work.make_way(&work.item.planned.to.clone())?;
+            work.set_stage(Stage::Placed)
+        }
+        Strategy::Duplicate => compare_with_what_stays(work),
+        Strategy::Quarantine => {
+            turn()?;
+            set_aside(work)
+        }
+        Strategy::Copy => copy_item(work),
+    }
+}
+
+/// Changes the records of what is in its place, once that is looked at again: a copy may have stood there for long.
+fn update_placed(work: &mut ItemContext<'_>, mode: Strategy, tries: &mut usize) -> Result<(), HaulError> {
+    wait_until_quiet(work)?;
+    let copy = work.item.planned.to.clone();
+    match mode {
+        Strategy::Rename | Strategy::Records | Strategy::Import | Strategy::Duplicate | Strategy::Quarantine => {}
+        Strategy::TakeBack => {
+            if let Some((path, count)) = not_as_seen(work, &copy)? {
+                return Err(HaulError::Changed { path, count });
+            }
+        }
+        Strategy::Copy => both_are_the_same(work, &copy)?,
+    }
+    match update_records(work) {
+        Err(HaulError::Edit(EditError::RecordChanged { .. }))
+            if *tries > 0 && work.item.stage == Stage::UpdatingRecords =>
+        {
+            *tries -= 1;
+            Ok(())
+        }
+        other => other,
+    }
+}
+
 /// Takes one item from where it stands to rest. `turn` waits until it may change records.
 fn run_item(
     work: &mut ItemContext<'_>,
@@ -247,7 +313,7 @@ fn run_item(
     const TRIES: usize = 5;
     settle(work.site, &mut work.item)?;
     let _taken = if work.item.stage.at_rest() { None } else { take_game(work, work.item.planned.source())? };
-    let mut tries = 0;
+    let mut tries = TRIES;
     loop {
         if work.stop.asked() && !work.item.stage.at_rest() {
             return Err(HaulError::Paused);
@@ -261,82 +327,32 @@ fn run_item(
         if work.item.stage == Stage::Planned {
             step_aside(work)?;
         }
+        // Places and records change in the order of the items.
+        let goes = work.item.stage == Stage::Renaming && work.item.planned.mode == Strategy::Quarantine;
+        let changes = [Stage::Linked, Stage::Placed, Stage::UpdatingRecords].contains(&work.item.stage);
+        let in_order = goes || changes || matches!(work.item.stage, Stage::Verified { .. });
+        if in_order {
+            turn()?;
+        }
         match (work.item.stage.clone(), work.item.planned.mode) {
-            (Stage::Planned, Strategy::TakeBack) => take_up(work)?,
-            (Stage::Planned, Strategy::Rename) => {
-                turn()?;
-                link(work)?;
-            }
-            (Stage::Planned, Strategy::Records | Strategy::Import) => {
-                turn()?;
-                work.make_way(&work.item.planned.to.clone())?;
-                work.set_stage(Stage::Placed)?;
-            }
-            (Stage::Planned, Strategy::Duplicate) => compare_with_what_stays(work)?,
-            (Stage::Planned | Stage::Renaming, Strategy::Quarantine) => {
-                turn()?;
-                set_aside(work)?;
-            }
-            (Stage::Planned, Strategy::Copy) | (Stage::Copying { .. }, _) => copy_item(work)?,
+            (Stage::Planned, _) => begin_item(work, turn)?,
+            (Stage::Renaming, Strategy::Quarantine) => set_aside(work)?,
+            (Stage::Copying { .. }, _) => copy_item(work)?,
             (Stage::Verified { staging }, _) => {
-                turn()?;
                 // What a launcher writes while it is waited for is seen before the copy takes its place.
                 wait_until_quiet(work)?;
                 place(work, &staging)?;
             }
             (Stage::Renaming, _) => rename(work)?,
-            (Stage::Linked, _) => {
-                turn()?;
-                link(work)?;
-                if work.item.stage == Stage::Linked {
-                    update_records(work)?;
-                }
-            }
-            (Stage::Placed, mode) => {
-                turn()?;
-                wait_until_quiet(work)?;
-                // A copy may have stood at its place for long before its records are changed.
-                let copy = work.item.planned.to.clone();
-                match mode {
-                    Strategy::Rename
-                    | Strategy::Records
-                    | Strategy::Import
-                    | Strategy::Duplicate
-                    | Strategy::Quarantine => {}
-                    Strategy::TakeBack => {
-                        if let Some((path, count)) = not_as_seen(work, &copy)? {
-                            return Err(HaulError::Changed { path, count });
-                        }
-                    }
-                    Strategy::Copy => both_are_the_same(work, &copy)?,
-                }
-                match update_records(work) {
-                    Err(HaulError::Edit(EditError::RecordChanged { .. }))
-                        if tries < TRIES && work.item.stage == Stage::UpdatingRecords =>
-                    {
-                        tries += 1;
-                    }
-                    other => other?,
-                }
-            }
-            (Stage::UpdatingRecords, _) => {
-                turn()?;
-                match finish(work) {
-                    Err(HaulError::Edit(EditError::RecordChanged { .. })) if tries < TRIES => tries += 1,
-                    other => other?,
-                }
-            }
+            (Stage::Linked, _) => link_and_update(work)?,
+            (Stage::Placed, mode) => update_placed(work, mode, &mut tries)?,
+            (Stage::UpdatingRecords, _) => match finish(work) {
+                Err(HaulError::Edit(EditError::RecordChanged { .. })) if tries > 0 => tries -= 1,
+                other => other?,
+            },
             (Stage::RecordsUpdated, _) => prove(work)?,
-            (Stage::Proved { holds: true }, _) if policy == Policy::Release => {
-                // The records lead back: what was taken back is at its end, whatever becomes of the copy.
-                settle_returned(work)?;
-                wait_until_quiet(work)?;
-                lead_again(work)?;
-                release_item(work, Depth::Seen)?;
-            }
-            (Stage::Releasing, _) => {
-                release_item(work, Depth::Seen)?;
-            }
+            (Stage::Proved { holds: true }, _) if policy == Policy::Release => release_proved(work)?,
+            (Stage::Releasing, _) => drop(release_item(work, Depth::Seen)?),
             (Stage::Cancelling { .. }, _) => cancel(work, Stuck::Refuses)?,
             (Stage::Proved { .. } | Stage::Released { .. } | Stage::Cancelled | Stage::Undone, _) => {
                 return settle_returned(work);

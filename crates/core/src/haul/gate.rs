@@ -210,11 +210,8 @@ fn copy_is_whole(
     };
     let mut look = |line: &FileEntry, entry: &Entry| -> Result<bool, HaulError> {
         let (path, at) = (line.entry.path.as_path(), line.entry.path.under(copy));
-        match &line.entry.kind {
-            EntryKind::Folder => return Ok(entry.kind == EntryKind::Folder),
-            EntryKind::Link(_) => return Ok(matches!(entry.kind, EntryKind::Link(_)) && leads_alike(&at, line, goes)),
-            EntryKind::File | EntryKind::Again(_) if entry.kind != EntryKind::File => return Ok(false),
-            EntryKind::File | EntryKind::Again(_) => {}
+        if !matches!(line.entry.kind, EntryKind::File | EntryKind::Again(_)) || entry.kind != EntryKind::File {
+            return Ok(is_same_kind_of_name(line, entry, &at, goes));
         }
         if is_the_same_file(line, entry) {
             return Ok(false);
@@ -223,16 +220,14 @@ fn copy_is_whole(
             return Ok(true);
         }
         // A further name has no hashes of its own: those of the first name are the file's.
-        let first = match &line.entry.kind {
-            EntryKind::Again(of) => work.journal.line(seen, of)?,
-            EntryKind::Folder | EntryKind::File | EntryKind::Link(_) => None,
-        };
+        let of = if let EntryKind::Again(of) = &line.entry.kind { Some(of) } else { None };
+        let first = of.map(|of| work.journal.line(seen, of)).transpose()?.flatten();
         let line = first.as_ref().unwrap_or(line);
         if has_the_bytes(disk, stop, &at, line)? {
             return Ok(true);
         }
         if let Some((kind, listed)) = contents.as_ref().and_then(|list| Some((list.kind, list.listed(path)?))) {
-            return Ok(listed.may_have(entry.size) && has_digest(&work.site.disk, &at, kind, listed)?);
+            return Ok(listed.may_have(entry.size) && has_digest(disk, &at, kind, listed)?);
         }
         // A file that was emptied is nobody's newer one.
         if entry.size == 0 && line.entry.size > 0 {
@@ -254,6 +249,15 @@ fn copy_is_whole(
     match bad {
         Some((path, count)) => refuse(work, FindingKind::CopyNotWhole { path, count }),
         None => Ok(newer),
+    }
+}
+
+/// Whether a folder is one in the copy too, and a link one that leads alike; `false` of a file that is none there.
+fn is_same_kind_of_name(line: &FileEntry, entry: &Entry, at: &Path, goes: &Path) -> bool {
+    match &line.entry.kind {
+        EntryKind::Folder => entry.kind == EntryKind::Folder,
+        EntryKind::Link(_) => matches!(entry.kind, EntryKind::Link(_)) && leads_alike(at, line, goes),
+        EntryKind::File | EntryKind::Again(_) => false,
     }
 }
 

@@ -134,6 +134,30 @@ fn refusal(error: &io::Error) -> Option<WhyLeft> {
     }
 }
 
+/// Gives the files and links of an item, those of each folder together.
+fn give_batches(work: &ItemContext<'_>, item: ItemId, give: &mut dyn FnMut(Batch) -> bool) -> Result<(), HaulError> {
+    let mut lines = work.journal.lines(item);
+    loop {
+        let page: Vec<FileEntry> = lines.by_ref().take(BATCH).collect::<Result<_, _>>()?;
+        if page.is_empty() {
+            return Ok(());
+        }
+        let mut folders: HashMap<PathBuf, Vec<FileEntry>> = HashMap::new();
+        for line in page.into_iter().filter(|line| line.entry.kind != EntryKind::Folder) {
+            let folder = line.entry.path.as_path().parent().unwrap_or(Path::new("")).to_path_buf();
+            folders.entry(folder).or_default().push(line);
+        }
+        for (folder, mut lines) in folders {
+            // The order in which most file systems keep what they know of them.
+            lines.sort_by_key(|line| line.entry.inode);
+            work.may_go_on()?;
+            if !give(Batch { folder, lines }) {
+                return Ok(());
+            }
+        }
+    }
+}
+
 impl Removing<'_> {
     /// Removes files and links, several folders at a time.
     fn files(
@@ -149,28 +173,7 @@ impl Removing<'_> {
         let mut pace = RateMeter::patient();
         let mut failed = None;
         crew(
-            |give: &mut dyn FnMut(Batch) -> bool| -> Result<(), HaulError> {
-                let mut lines = work.journal.lines(item);
-                loop {
-                    let page: Vec<FileEntry> = lines.by_ref().take(BATCH).collect::<Result<_, _>>()?;
-                    if page.is_empty() {
-                        return Ok(());
-                    }
-                    let mut folders: HashMap<PathBuf, Vec<FileEntry>> = HashMap::new();
-                    for line in page.into_iter().filter(|line| line.entry.kind != EntryKind::Folder) {
-                        let folder = line.entry.path.as_path().parent().unwrap_or(Path::new("")).to_path_buf();
-                        folders.entry(folder).or_default().push(line);
-                    }
-                    for (folder, mut lines) in folders {
-                        // The order in which most file systems keep what they know of them.
-                        lines.sort_by_key(|line| line.entry.inode);
-                        work.may_go_on()?;
-                        if !give(Batch { folder, lines }) {
-                            return Ok(());
-                        }
-                    }
-                }
-            },
+            |give: &mut dyn FnMut(Batch) -> bool| give_batches(work, item, give),
             |sheaf, tell| {
                 let result = self.sheaf(&sheaf);
                 let went_well = result.is_ok();

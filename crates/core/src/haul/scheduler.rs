@@ -9,7 +9,7 @@ use std::sync::{Condvar, Mutex};
 use std::thread;
 use std::time::Duration;
 
-use crossbeam_channel::{RecvTimeoutError, unbounded};
+use crossbeam_channel::{RecvTimeoutError, Sender, unbounded};
 
 use super::context::lock;
 use super::error::HaulError;
@@ -48,6 +48,92 @@ impl Turns {
     }
 }
 
+/// What a worker says.
+enum News {
+    WorkerEvent(HaulEvent),
+    Ended(usize, Result<(), HaulError>),
+}
+
+/// Items by their numbers: those that wait, those that are under way, and those that stopped in the way of others.
+struct Queue<'a> {
+    site: &'a Site,
+    items: &'a [ItemRow],
+    stop: &'a Control,
+    is_gone: &'a dyn Fn(&ItemRow) -> bool,
+    waiting: Vec<usize>,
+    running: Vec<usize>,
+    stuck: Vec<usize>,
+}
+
+/// What a thread of an item needs.
+struct Worker<'a> {
+    work: &'a ItemWork<'a>,
+    turns: &'a Turns,
+    stop: &'a Control,
+}
+
+impl Worker<'_> {
+    /// Does the work of an item; records wait for those before it.
+    fn run(&self, n: usize, item: &ItemRow, before: &[usize], tell: &Sender<News>) {
+        let report = |event| drop(tell.send(News::WorkerEvent(event)));
+        let turn = || self.turns.wait_for(before, self.stop);
+        let work = || (self.work)(item.clone(), &report, &turn);
+        // A fault of this program is no reason for the others to wait for this item.
+        let result = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
+        let result = result.unwrap_or(Err(HaulError::NeedsRecovery));
+        self.turns.end(n);
+        #[expect(clippy::let_underscore_must_use, reason = "who has stopped listening has heard of another failure")]
+        let _ = tell.send(News::Ended(n, result));
+    }
+}
+
+/// What becomes of items that waited.
+#[derive(Default)]
+struct Next {
+    begin: Vec<usize>,
+    /// Those that will not begin.
+    given_up: Vec<usize>,
+    /// Those of them whose room is not free, each with the item whose originals stay in it.
+    homeless: Vec<(usize, usize)>,
+}
+
+impl Queue<'_> {
+    /// Takes those from the line that can begin now, or never will.
+    fn next(&mut self) -> Next {
+        let (site, items) = (self.site, self.items);
+        let alive: HashSet<usize> = self.waiting.iter().chain(&self.running).copied().collect();
+        let mut next = Next::default();
+        let mut passed: Vec<usize> = Vec::new();
+        for n in std::mem::take(&mut self.waiting) {
+            let fights = |other: &&usize| fight(site, &items[n].planned, &items[**other].planned);
+            let is_hindered =
+                |other: &&usize| fights(other) || items[n].planned.launcher == items[**other].planned.launcher;
+            if self.stuck.iter().any(|other| is_hindered(&other)) || self.stop.asked() {
+                next.given_up.push(n);
+                continue;
+            }
+            // Its originals stay: what needs their room cannot begin.
+            let stays = |k: &&usize| !alive.contains(k) && !items.get(**k).is_some_and(self.is_gone);
+            if let Some(k) = items[n].planned.after.iter().find(stays) {
+                next.homeless.push((n, *k));
+                next.given_up.push(n);
+                continue;
+            }
+            let waits_for_room = items[n].planned.after.iter().any(|k| alive.contains(k));
+            let is_full = self.running.len() >= MOST;
+            if waits_for_room || is_full || self.running.iter().chain(&passed).any(|other| fights(&other)) {
+                passed.push(n);
+            } else {
+                self.running.push(n);
+                next.begin.push(n);
+            }
+        }
+        self.waiting = passed;
+        self.stuck.extend(next.homeless.iter().map(|(n, _)| *n));
+        next
+    }
+}
+
 type Turn<'a> = &'a dyn Fn() -> Result<(), HaulError>;
 
 /// What is done with an item: with whom it hears reports, and how it waits for its turn.
@@ -65,83 +151,39 @@ pub(crate) fn side_by_side(
     failed: &mut dyn FnMut(&ItemRow, HaulError),
 ) {
     if let [only] = &items[..] {
-        return match work(only.clone(), report, &|| Ok(())) {
-            Ok(()) => {}
-            Err(error) => failed(only, error),
-        };
-    }
-    enum News {
-        WorkerEvent(HaulEvent),
-        Ended(usize, Result<(), HaulError>),
+        return work(only.clone(), report, &|| Ok(())).unwrap_or_else(|error| failed(only, error));
     }
     let turns = Turns::default();
     let (tell, told) = unbounded();
     let items = &items;
-    let mut waiting: Vec<usize> = (0..items.len()).collect();
-    let mut running: Vec<usize> = Vec::new();
-    let mut stuck: Vec<usize> = Vec::new();
+    let mut queue =
+        Queue { site, items, stop, is_gone, waiting: (0..items.len()).collect(), running: vec![], stuck: vec![] };
     thread::scope(|scope| {
         loop {
-            let mut passed: Vec<usize> = Vec::new();
-            let alive: HashSet<usize> = waiting.iter().chain(&running).copied().collect();
-            let mut homeless: Vec<(usize, usize)> = Vec::new();
-            waiting.retain(|&n| {
-                let fights = |other: &&usize| fight(site, &items[n].planned, &items[**other].planned);
-                let is_hindered =
-                    |other: &&usize| fights(other) || items[n].planned.launcher == items[**other].planned.launcher;
-                if stuck.iter().any(|other| is_hindered(&other)) || stop.asked() {
-                    turns.end(n);
-                    return false;
-                }
-                // Its originals stay: what needs their room cannot begin.
-                let in_the_way =
-                    items[n].planned.after.iter().find(|k| !alive.contains(k) && !items.get(**k).is_some_and(is_gone));
-                if let Some(k) = in_the_way {
-                    homeless.push((n, *k));
-                    turns.end(n);
-                    return false;
-                }
-                let waits_for_room = items[n].planned.after.iter().any(|k| alive.contains(k));
-                if waits_for_room || running.len() >= MOST || running.iter().chain(&passed).any(|other| fights(&other))
-                {
-                    passed.push(n);
-                    return true;
-                }
-                running.push(n);
-                let (tell, turns) = (tell.clone(), &turns);
-                let before: Vec<usize> =
-                    (0..n).filter(|other| items[*other].planned.launcher == items[n].planned.launcher).collect();
+            let next = queue.next();
+            next.given_up.iter().for_each(|n| turns.end(*n));
+            for n in next.begin {
+                let (tell, worker) = (tell.clone(), Worker { work, turns: &turns, stop });
+                let of_launcher = |other: &usize| items[*other].planned.launcher == items[n].planned.launcher;
+                let before: Vec<usize> = (0..n).filter(of_launcher).collect();
                 scope.spawn(move || {
-                    let report = |event| drop(tell.send(News::WorkerEvent(event)));
-                    let turn = || turns.wait_for(&before, stop);
-                    let work = || work(items[n].clone(), &report, &turn);
-                    // A fault of this program is no reason for the others to wait for this item.
-                    let result = std::panic::catch_unwind(std::panic::AssertUnwindSafe(work));
-                    let result = result.unwrap_or(Err(HaulError::NeedsRecovery));
-                    turns.end(n);
-                    #[expect(
-                        clippy::let_underscore_must_use,
-                        reason = "who has stopped listening has heard of another failure"
-                    )]
-                    let _ = tell.send(News::Ended(n, result));
+                    worker.run(n, &items[n], &before, &tell);
                 });
-                false
-            });
-            for (n, k) in homeless {
-                stuck.push(n);
+            }
+            for (n, k) in next.homeless {
                 let title = items.get(k).map_or_else(String::new, |item| item.planned.title.clone());
                 failed(&items[n], HaulError::NoRoomYet { title });
             }
-            if running.is_empty() {
+            if queue.running.is_empty() {
                 break;
             }
             match told.recv_timeout(Duration::from_millis(100)) {
                 Ok(News::WorkerEvent(event)) => report(event),
                 Ok(News::Ended(n, result)) => {
-                    running.retain(|other| *other != n);
+                    queue.running.retain(|other| *other != n);
                     if let Err(error) = result {
                         if !error.spares_other_items() {
-                            stuck.push(n);
+                            queue.stuck.push(n);
                         }
                         failed(&items[n], error);
                     }

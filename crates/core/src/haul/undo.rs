@@ -17,7 +17,7 @@ use super::standing::note_places;
 use crate::bytes::{HaulId, ItemId};
 use crate::checksums::measure;
 use crate::item::{Left, PlannedItem, Policy, Severity, Stage, Strategy, Trial, WhyLeft};
-use crate::journal::{EventKind, ItemRow, Journal};
+use crate::journal::{EventKind, HaulRow, ItemRow, Journal};
 
 use crate::preflight::quiet;
 
@@ -89,50 +89,11 @@ pub fn undo_leaving(
     }
     for item in haul.items.iter().filter(|item| !item.stage.at_rest()) {
         let mut work = ItemContext::new(site, journal, item.clone(), report, stop);
-        match item.stage {
-            // Half released: what is left of the originals is no whole copy; let it go, then haul back.
-            Stage::Releasing => match crate::haul::steps::release_item(&mut work, Depth::Seen) {
-                Err(HaulError::Refused(_)) if stuck == Stuck::IsLeft => leave_the_rest(&mut work)?,
-                other => drop(other?),
-            },
-            Stage::RecordsUpdated if item.planned.mode == Strategy::Rename => crate::haul::steps::swap(&mut work)?,
-            Stage::RecordsUpdated if refused => work.set_stage(Stage::Proved { holds: false })?,
-            Stage::RecordsUpdated => {}
-            Stage::Planned
-            | Stage::Copying { .. }
-            | Stage::Verified { .. }
-            | Stage::Renaming
-            | Stage::Linked
-            | Stage::Placed
-            | Stage::UpdatingRecords
-            | Stage::Proved { .. }
-            | Stage::Released { .. }
-            | Stage::Cancelling { .. }
-            | Stage::Cancelled
-            | Stage::Undone => cancel(&mut work, stuck)?,
-        }
+        settle_unfinished(&mut work, stuck, refused)?;
     }
     let haul = journal.haul(id)?.ok_or(HaulError::NeedsRecovery)?.only(only);
     let (haul, _) = settled(site, &haul);
-    let mut items: Vec<(PlannedItem, Option<ItemId>)> = Vec::new();
-    for item in haul.items.iter().rev().filter(|item| to_take_back(item)) {
-        let back = turned(site, item);
-        if !refused {
-            items.push((back, Some(item.id)));
-        } else if let Some(back) = without_copy(site, journal, item, &back)? {
-            items.push((back, Some(item.id)));
-        }
-        // Of what is refused otherwise, what is at rest stays as it is.
-    }
-    if refused && !items.is_empty() {
-        // Nothing leads on beside a running launcher, whatever a person leaves.
-        let planned: Vec<PlannedItem> = items.iter().map(|(planned, _)| planned.clone()).collect();
-        let mut busy = quiet(site, &planned);
-        busy.retain(|finding| finding.severity == Severity::Blocker);
-        if !busy.is_empty() {
-            return Err(HaulError::Refused(busy));
-        }
-    }
+    let mut items = items_back(site, journal, &haul, refused)?;
     in_turn(&mut items);
     if items.is_empty() {
         if !refused {
@@ -155,6 +116,61 @@ pub fn undo_leaving(
         leave_copy(site, journal, &undone.ok_or(HaulError::NeedsRecovery)?, item)?;
     }
     Ok(Some(back))
+}
+
+/// Brings an item that is under way to where it can be taken back, or gives it up.
+fn settle_unfinished(work: &mut ItemContext<'_>, stuck: Stuck, refused: bool) -> Result<(), HaulError> {
+    match work.item.stage {
+        // Half released: what is left of the originals is no whole copy; let it go, then haul back.
+        Stage::Releasing => match crate::haul::steps::release_item(work, Depth::Seen) {
+            Err(HaulError::Refused(_)) if stuck == Stuck::IsLeft => leave_the_rest(work),
+            other => other.map(drop),
+        },
+        Stage::RecordsUpdated if work.item.planned.mode == Strategy::Rename => crate::haul::steps::swap(work),
+        Stage::RecordsUpdated if refused => work.set_stage(Stage::Proved { holds: false }),
+        Stage::RecordsUpdated => Ok(()),
+        Stage::Planned
+        | Stage::Copying { .. }
+        | Stage::Verified { .. }
+        | Stage::Renaming
+        | Stage::Linked
+        | Stage::Placed
+        | Stage::UpdatingRecords
+        | Stage::Proved { .. }
+        | Stage::Released { .. }
+        | Stage::Cancelling { .. }
+        | Stage::Cancelled
+        | Stage::Undone => cancel(work, stuck),
+    }
+}
+
+/// The items of an undo, each with the one that it takes back. Of what is refused, only what can go without its copy.
+fn items_back(
+    site: &Site,
+    journal: &Journal,
+    haul: &HaulRow,
+    refused: bool,
+) -> Result<Vec<(PlannedItem, Option<ItemId>)>, HaulError> {
+    let mut items: Vec<(PlannedItem, Option<ItemId>)> = Vec::new();
+    for item in haul.items.iter().rev().filter(|item| to_take_back(item)) {
+        let back = turned(site, item);
+        if !refused {
+            items.push((back, Some(item.id)));
+        } else if let Some(back) = without_copy(site, journal, item, &back)? {
+            items.push((back, Some(item.id)));
+        }
+        // Of what is refused otherwise, what is at rest stays as it is.
+    }
+    if refused && !items.is_empty() {
+        // Nothing leads on beside a running launcher, whatever a person leaves.
+        let planned: Vec<PlannedItem> = items.iter().map(|(planned, _)| planned.clone()).collect();
+        let mut busy = quiet(site, &planned);
+        busy.retain(|finding| finding.severity == Severity::Blocker);
+        if !busy.is_empty() {
+            return Err(HaulError::Refused(busy));
+        }
+    }
+    Ok(items)
 }
 
 /// Ends a release that the gate does not let go on, since a person said so: the rest of the originals is left, and named.

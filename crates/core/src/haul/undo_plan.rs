@@ -107,27 +107,7 @@ pub fn undo_plan(site: &Site, haul: &HaulRow) -> UndoPlan {
     // What goes back first makes room for what follows.
     let mut goes = Going::default();
     for item in haul.items.iter().filter(|item| !item.stage.at_rest() && !item.stage.records_are_updated()) {
-        // What was made of items that are given up goes before anything comes back.
-        let made = match &item.stage {
-            Stage::Copying { staging } => Some(staging),
-            Stage::Verified { staging } if staging.is_dir() => Some(staging),
-            Stage::Verified { .. } | Stage::Placed | Stage::UpdatingRecords if item.planned.mode == Strategy::Copy => {
-                Some(&item.planned.to)
-            }
-            Stage::Planned
-            | Stage::Verified { .. }
-            | Stage::Renaming
-            | Stage::Linked
-            | Stage::Placed
-            | Stage::UpdatingRecords
-            | Stage::RecordsUpdated
-            | Stage::Proved { .. }
-            | Stage::Releasing
-            | Stage::Released { .. }
-            | Stage::Cancelling { .. }
-            | Stage::Cancelled
-            | Stage::Undone => None,
-        };
+        let made = made_so_far(item);
         if let Some(made) = made {
             goes.leave(&item.planned.to_drive, measure(made).on_disk);
         }
@@ -156,6 +136,30 @@ pub fn undo_plan(site: &Site, haul: &HaulRow) -> UndoPlan {
     plan.findings.extend(quiet(site, &turned_items));
     plan.findings.sort_by_key(|finding| finding.severity);
     plan
+}
+
+/// What was made of an item that is given up: it goes before anything comes back.
+fn made_so_far(item: &ItemRow) -> Option<&PathBuf> {
+    match &item.stage {
+        Stage::Copying { staging } => Some(staging),
+        Stage::Verified { staging } if staging.is_dir() => Some(staging),
+        Stage::Verified { .. } | Stage::Placed | Stage::UpdatingRecords if item.planned.mode == Strategy::Copy => {
+            Some(&item.planned.to)
+        }
+        Stage::Planned
+        | Stage::Verified { .. }
+        | Stage::Renaming
+        | Stage::Linked
+        | Stage::Placed
+        | Stage::UpdatingRecords
+        | Stage::RecordsUpdated
+        | Stage::Proved { .. }
+        | Stage::Releasing
+        | Stage::Released { .. }
+        | Stage::Cancelling { .. }
+        | Stage::Cancelled
+        | Stage::Undone => None,
+    }
 }
 
 /// A haul with the paths that its drives have now, and what is wrong with those that are not there.

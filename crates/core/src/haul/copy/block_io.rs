@@ -125,8 +125,6 @@ pub(crate) fn read_original(
     buffer: &mut [u8],
     offset: u64,
 ) -> Result<Vec<(u64, u64)>, HaulError> {
-    /// Failing reads of one block; a failing drive may take seconds for each.
-    const TRIES: usize = 150;
     /// Blocks in a row of which nothing can be read, before the drive is said to be gone.
     const DEAD: u32 = 16;
     let length = buffer.len();
@@ -139,8 +137,31 @@ pub(crate) fn read_original(
         Err(error) if !is_here_only(&error) => return Err(HaulError::disk("read", job.from())(error)),
         Err(_) => {}
     }
+    let lost = read_in_pieces(queue, file, job, buffer, offset)?;
+    if queue.over() {
+        return Err(HaulError::Paused);
+    }
+    let all = lost == [(offset, offset + length as u64)];
+    if all && queue.dead.fetch_add(1, Ordering::Relaxed) + 1 >= DEAD {
+        let gone = std::io::Error::from_raw_os_error(5);
+        return Err(HaulError::disk("read", job.from())(gone));
+    }
+    Ok(lost)
+}
+
+/// Reads what can be read of a block that could not be read as a whole, in halves down to the smallest piece; gives the rest.
+fn read_in_pieces(
+    queue: &CopyQueue,
+    file: &DiskFile,
+    job: &FileJob,
+    buffer: &mut [u8],
+    offset: u64,
+) -> Result<Vec<(u64, u64)>, HaulError> {
+    /// Failing reads of one block; a failing drive may take seconds for each.
+    const TRIES: usize = 150;
+    let length = buffer.len();
     let mut tries = TRIES;
-    let mut lost = Vec::new();
+    let mut lost: Vec<(u64, u64)> = Vec::new();
     let mut waiting = vec![(0, length)];
     while let Some((start, end)) = waiting.pop() {
         let piece = &mut buffer[start..end];
@@ -170,14 +191,6 @@ pub(crate) fn read_original(
                 _ => lost.push((offset + start as u64, offset + end as u64)),
             },
         }
-    }
-    if queue.over() {
-        return Err(HaulError::Paused);
-    }
-    let all = lost == [(offset, offset + length as u64)];
-    if all && queue.dead.fetch_add(1, Ordering::Relaxed) + 1 >= DEAD {
-        let gone = std::io::Error::from_raw_os_error(5);
-        return Err(HaulError::disk("read", job.from())(gone));
     }
     Ok(lost)
 }

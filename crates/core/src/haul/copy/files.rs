@@ -223,21 +223,7 @@ fn void(work: &ItemContext<'_>, staging: &Path, lines: &[FileEntry]) -> Result<(
 
 fn one_round(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), HaulError> {
     let (disk, item) = (work.site.disk.clone(), work.item.id);
-    for line in work.journal.lines_of(item, "folder") {
-        let line = line?;
-        let at = line.entry.path.under(staging);
-        match at.symlink_metadata() {
-            // Finished before a crash, with its final permissions: it is opened up for what is still to come.
-            Ok(meta) if meta.is_dir() && meta.mode() & 0o700 != 0o700 => {
-                let meta = Meta { mode: 0o700, ..meta_of(&line.entry, Vec::new()) };
-                disk.set_folder_meta(&at, &meta).map_err(HaulError::disk("open up", &at))?;
-            }
-            Ok(meta) if meta.is_dir() => {}
-            Ok(_) => return Err(HaulError::NotOurs { path: at }),
-            Err(_) => work.make_folder(&at)?,
-        }
-        work.may_go_on()?;
-    }
+    make_folders(work, staging)?;
     copy_files(work, staging)?;
     let mut done = Vec::new();
     for line in work.journal.lines_of(item, "link").chain(work.journal.lines_of(item, "again")) {
@@ -255,10 +241,43 @@ fn one_round(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), HaulError
         }
         note(work, &mut done, line.entry.path, &at, Beside::default())?;
     }
-    let (source, target) = (work.source_abilities(), work.abilities());
-    let whole = target.flushes_whole;
-    // Times of folders last, and from the deepest up: making a name in a folder changes its time.
-    for line in work.journal.folders_back(item) {
+    let whole = work.abilities().flushes_whole;
+    finish_folders(work, staging, &mut done)?;
+    let parent = staging.parent().unwrap_or(Path::new("/"));
+    if whole {
+        let top = disk.open_folder(staging).map_err(HaulError::disk("open", staging))?;
+        disk.flush_drive(&top).map_err(HaulError::disk("flush", staging))?;
+    } else {
+        disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
+    }
+    Ok(work.journal.put_hints(item, &done)?)
+}
+
+/// Makes the folders of the copy, or opens up those that are there.
+fn make_folders(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), HaulError> {
+    let disk = work.site.disk.clone();
+    for line in work.journal.lines_of(work.item.id, "folder") {
+        let line = line?;
+        let at = line.entry.path.under(staging);
+        match at.symlink_metadata() {
+            // Finished before a crash, with its final permissions: it is opened up for what is still to come.
+            Ok(meta) if meta.is_dir() && meta.mode() & 0o700 != 0o700 => {
+                let meta = Meta { mode: 0o700, ..meta_of(&line.entry, Vec::new()) };
+                disk.set_folder_meta(&at, &meta).map_err(HaulError::disk("open up", &at))?;
+            }
+            Ok(meta) if meta.is_dir() => {}
+            Ok(_) => return Err(HaulError::NotOurs { path: at }),
+            Err(_) => work.make_folder(&at)?,
+        }
+        work.may_go_on()?;
+    }
+    Ok(())
+}
+
+/// Gives the folders of the copy their times, from the deepest up: making a name in a folder changes its time.
+fn finish_folders(work: &ItemContext<'_>, staging: &Path, done: &mut Vec<Hint>) -> Result<(), HaulError> {
+    let (disk, source, target) = (&work.site.disk, work.source_abilities(), work.abilities());
+    for line in work.journal.folders_back(work.item.id) {
         let line = line?;
         let (at, from) = (line.entry.path.under(staging), line.entry.path.under(&work.item.planned.from));
         let attributes = if source.attributes {
@@ -269,19 +288,12 @@ fn one_round(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), HaulError
         let meta = meta_of(&line.entry, attributes);
         let refused = disk.set_folder_meta(&at, &meta).map_err(HaulError::disk("set the times of", &at))?;
         let beside = Beside { unkept: unkept(&refused, &target), attributes: meta.attributes };
-        if !whole {
+        if !target.flushes_whole {
             disk.flush_folder(&at).map_err(HaulError::disk("flush", &at))?;
         }
-        note(work, &mut done, line.entry.path, &at, beside)?;
+        note(work, done, line.entry.path, &at, beside)?;
     }
-    let parent = staging.parent().unwrap_or(Path::new("/"));
-    if whole {
-        let top = disk.open_folder(staging).map_err(HaulError::disk("open", staging))?;
-        disk.flush_drive(&top).map_err(HaulError::disk("flush", staging))?;
-    } else {
-        disk.flush_folder(parent).map_err(HaulError::disk("flush", parent))?;
-    }
-    Ok(work.journal.put_hints(item, &done)?)
+    Ok(())
 }
 
 /// Keeps in mind what is seen of a copy; writes down what there is of it by now.

@@ -287,6 +287,18 @@ impl<'a> Account<'a> {
                 && attributes_of(&line.entry.path.under(install)).is_ok_and(|now| !same_attributes(&line.attributes, now))
     }
 
+    /// Takes a folder or a link into account.
+    fn met_no_file(&self, line: &FileEntry, entry: Option<Entry>) {
+        match entry {
+            None => self.note(&line.entry.path, DifferenceKind::Missing),
+            Some(entry) if is_other_shape(line, &entry) => self.note(&line.entry.path, DifferenceKind::Differs),
+            Some(entry) if self.is_other_beside(line, &entry) => {
+                self.note(&line.entry.path, DifferenceKind::Beside);
+            }
+            Some(_) => {}
+        }
+    }
+
     fn met(&self, met: Joined, give: Give<'_, 'a>) {
         let (line, entry) = match met {
             Joined::New(entry) => return self.note(&entry.path, DifferenceKind::Extra),
@@ -296,15 +308,7 @@ impl<'a> Account<'a> {
         };
         self.read_before.set(self.read_before.get() && line.compared);
         if line.entry.kind != EntryKind::File {
-            match entry {
-                None => self.note(&line.entry.path, DifferenceKind::Missing),
-                Some(entry) if is_other_shape(&line, &entry) => self.note(&line.entry.path, DifferenceKind::Differs),
-                Some(entry) if self.is_other_beside(&line, &entry) => {
-                    self.note(&line.entry.path, DifferenceKind::Beside);
-                }
-                Some(_) => {}
-            }
-            return;
+            return self.met_no_file(&line, entry);
         }
         let path = line.entry.path.as_path();
         let listed = self.wanted.borrow_mut().find_listed(path);
@@ -321,13 +325,8 @@ impl<'a> Account<'a> {
         if listed.is_none() && is_rewritten(self.subject.rewritten, path, &at) {
             return self.take(checked);
         }
-        if self.depth == Depth::Read {
-            let other = self.is_other_beside(&line, &entry);
-            give(ReadJob { path: path.into(), size: entry.size, line: Some(line), listed, as_before: false, other });
-            return;
-        }
-        if !is_as_it_was(&line, &entry, self.subject.abilities.steady()) {
-            // Brought back from a backup, touched, or another one: its bytes tell.
+        // Brought back from a backup, touched, or another one: its bytes tell.
+        if self.depth == Depth::Read || !is_as_it_was(&line, &entry, self.subject.abilities.steady()) {
             let other = self.is_other_beside(&line, &entry);
             give(ReadJob { path: path.into(), size: entry.size, line: Some(line), listed, as_before: false, other });
             return;

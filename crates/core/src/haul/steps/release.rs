@@ -3,6 +3,7 @@
 //! Law: what changed or appeared among the originals stays and is named; an interrupted release goes on where it was, through the
 //! same gate. Start at [`release_haul`].
 
+use crate::haul::gate::Passed;
 use crate::haul::inspect::{Depth, has_the_bytes, is_rewritten, rewritten_in};
 use crate::haul::{Control, HaulError, HaulEvent, ItemContext, Removed, Stays, left_name, pass, remove_known, settle};
 use crate::platform::{Seen, SeenKind, is_read_only, look_behind};
@@ -121,15 +122,31 @@ pub(crate) fn release_item(work: &mut ItemContext<'_>, depth: Depth) -> Result<R
     if work.item.stage != Stage::Releasing {
         if is_read_only(&from) {
             let kind = FindingKind::ReadOnlyDrive { path: from };
-            return Err(HaulError::Refused(vec![Finding::about(
-                &work.item.planned.game,
-                &work.item.planned.title,
-                kind,
-            )]));
+            let finding = Finding::about(&work.item.planned.game, &work.item.planned.title, kind);
+            return Err(HaulError::Refused(vec![finding]));
         }
         work.set_stage(Stage::Releasing)?;
     }
-    let steady = work.site.abilities_at(&from).steady();
+    let removed = remove_what_is_known(work, &from, &passed, depth)?;
+    let left = removed.left.len() as u64;
+    let removed =
+        if left > 0 && work.item.takes_back.is_some() { out_of_the_way(work, &from, removed)? } else { removed };
+    work.journal.put_remains(work.item.id, &removed.left)?;
+    work.set_stage(Stage::Released { left })?;
+    let title = work.item.planned.title.clone();
+    work.journal.say(work.item.haul, Some(work.item.id), EventKind::Released, &title)?;
+    (work.report)(HaulEvent::Released { item: work.item.id, title, bytes: removed.bytes, left });
+    Ok(removed)
+}
+
+/// Removes of the originals what is as it was, or has the bytes that it had; the rest is left.
+fn remove_what_is_known(
+    work: &ItemContext<'_>,
+    from: &Path,
+    passed: &Passed,
+    depth: Depth,
+) -> Result<Removed, HaulError> {
+    let steady = work.site.abilities_at(from).steady();
     // What was the copy of an undone item holds files that the repoint had rewritten there: they are ours as well.
     let taken_back = work.item.takes_back.and_then(|id| work.journal.item(id).transpose()).transpose()?;
     let rewritten = taken_back.map(|item| rewritten_in(work.journal, &item)).transpose()?.unwrap_or_default();
@@ -140,9 +157,9 @@ pub(crate) fn release_item(work: &mut ItemContext<'_>, depth: Depth) -> Result<R
         if let Some(why) = passed.keeps(path) {
             return Ok(Some(why));
         }
-        let at = entry.path.under(&from);
+        let at = entry.path.under(from);
         let unchanged = is_unchanged(entry, stat, steady) && depth == Depth::Seen
-            || (copied_links && leads_as_then(entry, stat, &from, steady))
+            || (copied_links && leads_as_then(entry, stat, from, steady))
             || (stat.names == 1 && is_rewritten(&rewritten, path, &at))
             || (entry.kind != EntryKind::File && is_unchanged(entry, stat, steady))
             || match &entry.kind {
@@ -159,16 +176,7 @@ pub(crate) fn release_item(work: &mut ItemContext<'_>, depth: Depth) -> Result<R
             };
         Ok((!unchanged).then_some(WhyLeft::Changed))
     };
-    let removed = remove_known(&from, work.item.id, &verdict, work, &passed.permit)?;
-    let left = removed.left.len() as u64;
-    let removed =
-        if left > 0 && work.item.takes_back.is_some() { out_of_the_way(work, &from, removed)? } else { removed };
-    work.journal.put_remains(work.item.id, &removed.left)?;
-    work.set_stage(Stage::Released { left })?;
-    let title = work.item.planned.title.clone();
-    work.journal.say(work.item.haul, Some(work.item.id), EventKind::Released, &title)?;
-    (work.report)(HaulEvent::Released { item: work.item.id, title, bytes: removed.bytes, left });
-    Ok(removed)
+    remove_known(from, id, &verdict, work, &passed.permit)
 }
 
 /// What an undo has to leave of a copy gets a name of its own beside its place, so that a game can go there again.
