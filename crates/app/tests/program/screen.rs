@@ -1,6 +1,7 @@
 //! The interface in tmux, as a person sees it and drives it.
 
 use std::process::{Command, Output};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread;
 use std::time::{Duration, Instant};
 
@@ -32,14 +33,17 @@ impl Screen {
             eprintln!("\n!!! NOT RUN: the tests of the interface need tmux !!!\n");
             return None;
         }
-        let name = format!("barge-{}-{columns}-{:?}", std::process::id(), thread::current().id());
-        let screen = Self { name: name.replace(['(', ')'], "") };
+        // A server of its own each time: one that was told to end may still answer for a moment.
+        static OPENED: AtomicUsize = AtomicUsize::new(0);
+        let nth = OPENED.fetch_add(1, Ordering::Relaxed);
+        let screen = Self { name: format!("barge-{}-{nth}", std::process::id()) };
         let (columns, rows) = (columns.to_string(), rows.to_string());
         let start = format!(
             "{before} {PROGRAM} --world '{}' {words}; echo \"left with $?\"; exec cat",
             world.folder().display()
         );
-        screen.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", &columns, "-y", &rows, &start]);
+        let opened = screen.tmux(&["-f", "/dev/null", "new-session", "-d", "-x", &columns, "-y", &rows, &start]);
+        assert!(opened.status.success(), "{}", String::from_utf8_lossy(&opened.stderr));
         Some(screen)
     }
 

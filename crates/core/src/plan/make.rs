@@ -270,7 +270,9 @@ impl Making<'_> {
             root: &placement.drive.root,
             letters: self.make_letters,
         };
-        let mut repointing = edits(self.site, placement.found, game, &target, &self.earlier).unwrap_or_else(|why| {
+        let made = edits(self.site, placement.found, game, &target, &self.earlier);
+        let is_refused = made.is_err();
+        let mut repointing = made.unwrap_or_else(|why| {
             let kind = match why {
                 Unchangeable::NoLetter { prefix, path, free } => FindingKind::NoLetter { prefix, path, free },
                 Unchangeable::Because(why) => FindingKind::RecordsUnchangeable { why },
@@ -279,8 +281,8 @@ impl Making<'_> {
             Repointing { edits: Vec::new(), letters: Vec::new() }
         });
         // What a trace found nothing certain of would arrive without anybody being told.
-        if placement.found.profile.origin == Origin::Traced && repointing.edits.is_empty() && placement.aside.is_none()
-        {
+        let is_told = is_refused || !repointing.edits.is_empty() || placement.aside.is_some();
+        if placement.found.profile.origin == Origin::Traced && !is_told {
             let path = game.install.clone();
             self.say(
                 placement.game,

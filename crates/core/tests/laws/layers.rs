@@ -5,7 +5,7 @@ use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::haul::{Control, release_haul};
-use deft_barge_core::item::Policy;
+use deft_barge_core::item::{FindingKind, Policy, Severity};
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::survey::{add_to_survey, survey};
@@ -39,17 +39,21 @@ fn texts(layer: &Path) -> Vec<String> {
     FILES.iter().map(|file| fs::read_to_string(layer.join(file)).unwrap()).collect()
 }
 
-/// A folder traced, and the plan that moves it to the new drive.
+/// A folder traced, and the plan that moves it to the new drive, with new letters.
 pub fn planned(house: &House, game: &Path) -> (Trace, Plan) {
+    let (trace, plan) = planned_with(house, game, MakeLetters::Yes);
+    assert!(!plan.blocked(), "{:?}", plan.findings);
+    (trace, plan)
+}
+
+fn planned_with(house: &House, game: &Path, letters: MakeLetters) -> (Trace, Plan) {
     let site = house.site();
     let trace = trace(&site, game, &usual_places(&site, game), &|_| {});
     let mut survey = survey(&site, Vec::new(), &|_| {});
     let id = add_to_survey(&site, &mut survey, &trace);
-    let mut draft = Draft { letters: MakeLetters::Yes, ..Draft::default() };
+    let mut draft = Draft { letters, ..Draft::default() };
     draft.send(id, Destination::Drive("newhold".into()));
-    let plan = plan(&site, &survey, &draft, Policy::Hold);
-    assert!(!plan.blocked(), "{:?}", plan.findings);
-    (trace, plan)
+    (trace, plan(&site, &survey, &draft, Policy::Hold))
 }
 
 #[test]
@@ -81,6 +85,20 @@ fn a_letter_leads_where_the_layer_of_its_file_says_and_new_ones_are_made_in_that
         house.give_back(haul);
         same(&before, &house.records(), "undone");
     }
+}
+
+/// Records that cannot be rewritten stop a haul for that reason alone: nobody says that there are none.
+#[test]
+fn records_that_want_a_letter_are_told_as_that_and_not_called_missing() {
+    let house = House::new();
+    layer(&house, "one", "swift");
+    let game = house.folder().join("drives/swift/Games/Fen Two");
+    fs::create_dir_all(&game).unwrap();
+    fs::write(game.join("go.exe"), vec![7; 5000]).unwrap();
+    let (_, plan) = planned_with(&house, &game, MakeLetters::No);
+    let stops = plan.findings.iter().filter(|finding| finding.severity == Severity::Blocker);
+    let kinds: Vec<&FindingKind> = stops.map(|finding| &finding.kind).collect();
+    assert!(matches!(kinds.as_slice(), [FindingKind::NoLetter { .. }]), "{kinds:?}");
 }
 
 #[test]
