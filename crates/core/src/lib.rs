@@ -8,6 +8,7 @@
     test,
     allow(clippy::disallowed_methods, clippy::let_underscore_must_use, reason = "tests build their worlds by hand")
 )]
+#![cfg_attr(test, allow(clippy::too_many_lines, reason = "what a test goes through is read from end to end"))]
 
 pub mod audit;
 pub mod bytes;

@@ -67,6 +67,7 @@ impl Dispatcher {
         }
     }
 
+    #[expect(clippy::too_many_lines, reason = "a table: for each act what is done in the background")]
     pub(crate) fn act(&mut self, act: Act, state: &State) {
         let (site, tell) = (Arc::clone(&self.site), self.tell.clone());
         match act {

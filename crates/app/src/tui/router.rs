@@ -15,6 +15,7 @@ use crate::present::words;
 use crate::tui::model::{Act, Answer, Chooser, Errand, LongTask, Picture, Question, Typed};
 
 impl State {
+    #[expect(clippy::too_many_lines, reason = "a table: a line for each wish")]
     pub(crate) fn wished(&mut self, wish: Wish) -> Vec<Act> {
         match wish {
             Wish::Show(view) => return self.show(view),

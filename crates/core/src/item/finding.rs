@@ -247,6 +247,7 @@ impl FindingKind {
     }
 
     /// How heavy it is.
+    #[expect(clippy::too_many_lines, reason = "a table: a line for each kind")]
     pub fn severity(&self) -> Severity {
         match self {
             Self::UpdateWaiting { .. }

@@ -1,4 +1,5 @@
 //! The laws of the haul, each with a test that tries to break it. Every fault is tried at every act of a small haul.
+#![expect(clippy::too_many_lines, reason = "what a test goes through is read from end to end")]
 #![expect(
     clippy::unwrap_used,
     clippy::disallowed_methods,

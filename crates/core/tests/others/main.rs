@@ -1,5 +1,6 @@
 //! Other programs read what we write, and write what we read: Python's parsers, the sqlite3 program, Wine.
 //! Where one of them is missing, its tests say so loudly and pass.
+#![expect(clippy::too_many_lines, reason = "what a test goes through is read from end to end")]
 #![expect(
     clippy::unwrap_used,
     clippy::print_stderr,
