@@ -87,6 +87,9 @@ impl Crate {
     fn gather(&mut self, folder: &Path, module: &mut Module) {
         for entry in fs::read_dir(folder).unwrap().map(Result::unwrap) {
             let (path, name) = (entry.path(), entry.file_name().into_string().unwrap());
+            if path.is_dir() && name == "tests" {
+                continue;
+            }
             if path.is_dir() {
                 module.push(name);
                 self.gather(&path, module);

@@ -123,6 +123,7 @@ fn sources(at: &Path) -> Vec<PathBuf> {
     let mut all: Vec<PathBuf> = fs::read_dir(at).unwrap().map(|entry| entry.unwrap().path()).collect();
     all.sort();
     all.into_iter()
+        .filter(|path| !path.ends_with("tests"))
         .flat_map(|path| if path.is_dir() { sources(&path) } else { vec![path] })
         .filter(|path| is_source(path))
         .collect()
