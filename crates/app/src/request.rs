@@ -299,7 +299,7 @@ pub struct Wish {
     /// Also rewrite these places, such as one in a backup, by the same numbers.
     #[arg(long, value_name = "NUMBER", requires = "traced", value_delimiter = ',')]
     pub take: Vec<usize>,
-    /// The drive, by name or number, or the folder of a library on it.
+    /// The drive, by name, number or folder, or the folder of a library on it.
     #[arg(long, value_name = "DRIVE", add = ArgValueCandidates::new(drives))]
     pub to: Option<String>,
     /// Also move the games' user data.

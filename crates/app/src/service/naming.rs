@@ -13,9 +13,15 @@ const MOST_SUGGESTIONS: usize = 3;
 /// Where everything that can be named is listed.
 pub(super) const SURVEY: &str = "List what you have with: deft-barge survey";
 
+/// The drive of this name, digit or folder, which may be typed from where one is.
+pub(super) fn drive_at<'a>(site: &'a Site, word: &str) -> Option<&'a Drive> {
+    let folder = || std::path::absolute(word).ok().filter(|_| word.contains('/'));
+    site.find_drive(word).or_else(|| site.find_drive(&folder()?.to_string_lossy()))
+}
+
 /// The drive that a word names.
 pub(super) fn drive<'a>(site: &'a Site, word: &str) -> Result<&'a Drive, Fault> {
-    site.find_drive(word).ok_or_else(|| {
+    drive_at(site, word).ok_or_else(|| {
         let names = site.drives.iter().map(|drive| drive.name.as_str());
         unknown("drive", word, names.collect())
     })

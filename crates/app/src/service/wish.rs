@@ -1,10 +1,10 @@
 //! The commands: each reads the site, does its act through core, and prints a document or lines.
 
-use deft_barge_core::site::Site;
+use deft_barge_core::site::{Site, real_path};
 use deft_barge_core::survey::{Survey, Way};
 
 use super::sink::Sink;
-use crate::present::{Fault, shell_word, words};
+use crate::present::{Fault, line, shell_word, words};
 use crate::request::By;
 
 use std::path::PathBuf;
@@ -219,13 +219,21 @@ fn send_named(
 }
 
 fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, Fault> {
-    if let Some(drive) = site.find_drive(word) {
+    if let Some(drive) = naming::drive_at(site, word) {
         return Ok(Destination::Drive(drive.name.clone()));
     }
-    let path = PathBuf::from(word);
+    // A path may be typed from where one is, end with a separator, or go through a link.
+    let path = std::path::absolute(word).unwrap_or_else(|_| PathBuf::from(word));
+    let real = real_path(&path);
     let mut libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries);
-    if libraries.any(|library| library.path == path) {
-        return Ok(Destination::Library(path));
+    if let Some(library) = libraries.find(|library| library.path == path || real_path(&library.path) == real) {
+        return Ok(Destination::Library(library.path.clone()));
+    }
+    if let Some(drive) = site.drive_of(&real).filter(|_| word.contains('/')) {
+        return Err(Fault::usage(
+            format!("{} is no library of a launcher.", line(word)),
+            format!("It is on {0}. With --to {0} each game goes to its launcher's place there.", line(&drive.name)),
+        ));
     }
     let names = site.drives.iter().map(|drive| drive.name.as_str());
     Err(naming::unknown("drive or library", word, names.collect()))

@@ -194,3 +194,37 @@ fn a_probe_asks_before_it_writes() {
     let shown = screen.wait_for("left with 3");
     assert!(shown.contains("nothing changed"), "{shown}");
 }
+
+/// A drive is named by the folder where it is mounted too, and a library by any way to it.
+#[test]
+fn a_destination_is_a_name_or_a_folder_however_that_is_typed() {
+    let world = World::new();
+    let drives = world.folder().join("drives");
+    std::os::unix::fs::symlink(&drives, world.folder().join("by-link")).unwrap();
+    let folder = |path: &str| world.folder().join(path).to_str().unwrap().to_string();
+    let planned_with = |to: &str, code| world.json(&["plan", "saltflat", "--to", to], code)["items"][0]["to"].clone();
+    let planned = |to: &str| planned_with(to, 0);
+    let wanted = planned("newhold");
+    assert!(wanted.is_string(), "{wanted}");
+    for to in ["drives/newhold", "drives/newhold/", "drives/../drives/newhold", "by-link/newhold"] {
+        assert_eq!(planned(&folder(to)), wanted, "{to}");
+    }
+    let here = std::env::current_dir().unwrap();
+    let up = "../".repeat(here.components().count() - 1);
+    assert_eq!(planned(&format!("{up}{}", &folder("drives/newhold")[1..])), wanted);
+    world.expect(&["suggest", "empty", &folder("by-link/newhold")], 0);
+    let library = world.json(&["survey"], 0)["launchers"].as_array().unwrap().iter().find_map(|launcher| {
+        let all = launcher["libraries"].as_array()?.iter();
+        all.map(|library| library["path"].as_str().unwrap().to_string()).find(|path| path.contains("/cellar/quillgate"))
+    });
+    let library = library.unwrap();
+    // There it lacks room.
+    let wanted = planned_with(&library, 3);
+    assert!(wanted.as_str().unwrap().starts_with(&library), "{wanted}");
+    for to in [format!("{library}/"), library.replacen("/drives/", "/by-link/", 1)] {
+        assert_eq!(planned_with(&to, 3), wanted, "{to}");
+    }
+    // A folder that is neither is told what it is on.
+    let told = world.expect(&["plan", "saltflat", "--to", &folder("drives/newhold/stuff")], 2);
+    assert!(told.contains("is no library of a launcher") && told.contains("--to newhold"), "{told}");
+}

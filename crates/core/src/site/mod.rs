@@ -148,10 +148,21 @@ impl Site {
         all.filter(|mount| path.starts_with(mount)).max_by_key(|mount| mount.as_os_str().len())
     }
 
-    /// Finds a drive by its digit or its name.
+    /// Finds a drive by its digit, its name, or a folder where it is mounted.
     pub fn find_drive(&self, word: &str) -> Option<&Drive> {
         let digit = word.parse().ok().filter(|_| word.len() == 1);
         let by_name = self.drives.iter().find(|drive| drive.name == word);
-        by_name.or_else(|| self.drives.iter().find(|d| digit.is_some() && d.tag == digit))
+        let by_digit = || self.drives.iter().find(|drive| digit.is_some() && drive.tag == digit);
+        by_name.or_else(by_digit).or_else(|| self.drive_at(Path::new(word)))
+    }
+
+    /// The drive that is mounted at a folder.
+    fn drive_at(&self, folder: &Path) -> Option<&Drive> {
+        if !folder.is_absolute() {
+            return None;
+        }
+        let real = real_path(folder);
+        let is_at = |drive: &&Drive| drive.root == real || drive.mounts.contains(&real);
+        self.drives.iter().find(is_at)
     }
 }
