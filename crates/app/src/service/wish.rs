@@ -50,6 +50,11 @@ pub(crate) fn find_game<'a>(survey: &'a Survey, word: &str) -> Result<&'a Game, 
 /// The one game that is meant; where there is none, a launcher that changed may be why.
 fn one_meant<'a>(survey: &Survey, games: &[&'a Game], word: &str) -> Result<&'a Game, Fault> {
     if games.is_empty() {
+        if let Some(folder) = std::path::absolute(word).ok().filter(|folder| folder.is_dir()) {
+            let shown = shell_word(&folder.to_string_lossy());
+            let hint = format!("It can be moved by itself: deft-barge haul --traced {shown} --to DRIVE");
+            return Err(perhaps_changed(survey, Fault::usage(format!("No launcher lists {}.", line(&shown)), hint)));
+        }
         return Err(perhaps_changed(survey, naming::no_game(survey, word)));
     }
     meant(games, word)

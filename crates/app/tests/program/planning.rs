@@ -224,6 +224,10 @@ fn a_destination_is_a_name_or_a_folder_however_that_is_typed() {
     for to in [format!("{library}/"), library.replacen("/drives/", "/by-link/", 1)] {
         assert_eq!(planned_with(&to, 3), wanted, "{to}");
     }
+    // A folder that no launcher lists is no game, and can be moved all the same.
+    std::fs::create_dir_all(folder("drives/swift/by itself")).unwrap();
+    let told = world.expect(&["plan", &folder("drives/swift/by itself/"), "--to", "newhold"], 2);
+    assert!(told.contains("No launcher lists") && told.contains("haul --traced '"), "{told}");
     // A folder that is neither is told what it is on.
     let told = world.expect(&["plan", "saltflat", "--to", &folder("drives/newhold/stuff")], 2);
     assert!(told.contains("is no library of a launcher") && told.contains("--to newhold"), "{told}");
