@@ -16,7 +16,7 @@ use deft_barge_harbor::world::{self, Scale, WorldError};
 use serde_json::json;
 
 use super::arguments::Demo;
-use crate::present::{Fault, Kind, shell_word, words};
+use crate::present::{Fault, Kind, say_aside, shell_word, words};
 use crate::service::{Sink, find_game, survey_site};
 use crate::{surroundings, tui};
 
@@ -70,7 +70,7 @@ fn explain(dir: &Path, seen: bool, sink: &Sink) -> Result<(), Fault> {
 /// Makes the demo's world if it is not there, and says so.
 fn make_world(dir: &Path, seed: u64) -> Result<(), Fault> {
     if !world::is_there(dir) {
-        eprintln!("Making a made-up world of some 500 MB in {} ...", dir.display());
+        say_aside(&format!("Making a made-up world of some 500 MB in {} ...", dir.display()));
         let report = |made: usize, all: usize| {
             if stderr().is_terminal() {
                 #[expect(clippy::let_underscore_must_use, reason = "progress that nobody sees is no fault")]

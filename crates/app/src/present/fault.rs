@@ -3,7 +3,7 @@
 use serde_json::Value;
 
 use std::error::Error;
-use std::io::{IsTerminal, stderr};
+use std::io::{IsTerminal, Write, stderr, stdout};
 
 use deft_barge_core::haul::{HaulError, StartError};
 use deft_barge_core::item::Finding;
@@ -94,13 +94,20 @@ impl Fault {
         if json {
             let findings: Vec<_> = self.findings.iter().map(words::finding_json).collect();
             let value = json!({ "error": self.word(), "what": self.sentence, "now": self.hint, "findings": findings });
-            println!("{}", json_text(&document("error", value)));
-        } else {
-            let text = self.text();
-            let text = if stderr().is_terminal() { isolated(&text) } else { text.as_str().into() };
-            eprintln!("deft-barge: {text}");
+            if writeln!(stdout().lock(), "{}", json_text(&document("error", value))).is_ok() {
+                return;
+            }
         }
+        let text = self.text();
+        let text = if stderr().is_terminal() { isolated(&text) } else { text.as_str().into() };
+        say_aside(&format!("deft-barge: {text}"));
     }
+}
+
+/// Says something beside the output. Where nobody can hear it, the work goes on, and the exit code tells how it ended.
+pub(crate) fn say_aside(text: &str) {
+    #[expect(clippy::let_underscore_must_use, reason = "there is nowhere left to say that it could not be said")]
+    let _ = writeln!(stderr().lock(), "{text}");
 }
 
 /// An error and its causes in one line.

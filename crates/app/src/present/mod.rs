@@ -11,6 +11,7 @@ mod text;
 pub mod words;
 
 pub use direction::{isolate, isolated};
+pub(crate) use fault::say_aside;
 pub use fault::{Fault, Kind, to_json};
 pub use json::{document, json_text};
 pub use text::{count, cut, cut_front, cut_middle, in_cells, line, pad, path, shell_word, visible, width};

@@ -11,7 +11,7 @@ use deft_barge_core::haul::Control;
 use serde_json::Value;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
-use crate::present::{Fault, Kind, document, isolated, json_text};
+use crate::present::{Fault, Kind, document, isolated, json_text, say_aside};
 use crate::request::Pace;
 use crate::tell::Teller;
 
@@ -135,7 +135,7 @@ impl Sink {
             #[expect(clippy::let_underscore_must_use, reason = "who closed the sheet does not want to know")]
             let _ = self.say(text);
         } else {
-            eprintln!("{text}");
+            say_aside(text);
         }
     }
 

@@ -2,7 +2,7 @@
 
 use std::fs;
 use std::path::Path;
-use std::process::Command;
+use std::process::{Command, Stdio};
 
 use crate::world::{PROGRAM, World};
 
@@ -145,6 +145,44 @@ fn into_a_pipe_goes_plain_text_and_no_progress() {
     let line = format!("'{PROGRAM}' --world '{}' survey | head -n 1", world.folder().display());
     let output = Command::new("bash").args(["-o", "pipefail", "-c", &line]).output().unwrap();
     assert!(output.stderr.is_empty(), "{}", String::from_utf8_lossy(&output.stderr));
+}
+
+/// Where the output goes can be full, or closed before its end: the work is done all the same, and what can't be said is no crash.
+#[test]
+fn output_that_nobody_takes_stops_no_work_and_ends_with_an_exit_code_of_ours() {
+    let full = || Stdio::from(fs::File::options().write(true).open("/dev/full").unwrap());
+    // A reader that is gone by the time of the first word.
+    let gone = || {
+        let (reader, writer) = std::io::pipe().unwrap();
+        drop(reader);
+        Stdio::from(writer)
+    };
+    type Place<'p> = &'p dyn Fn() -> Stdio;
+    let places: [(Place<'_>, Place<'_>); 5] =
+        [(&full, &Stdio::null), (&Stdio::null, &full), (&full, &full), (&gone, &gone), (&full, &gone)];
+    let all: [&[&str]; 9] = [
+        &["survey"],
+        &["survey", "--json"],
+        &["plan", "saltflat", "--to", "newhold"],
+        &["plan", "nothing", "--to", "newhold", "--json"],
+        &["haul", "saltflat", "--to", "newhold", "--yes"],
+        &["undo", "--yes", "--json"],
+        &["log"],
+        &["trace", "drives/swift"],
+        &["nonsense"],
+    ];
+    let world = World::new();
+    for (out, err) in places {
+        for words in all {
+            let status = world.command(words).stdout(out()).stderr(err()).status().unwrap();
+            assert!(status.code().is_some_and(|code| code < 10), "{words:?}: {status}");
+            match words[0] {
+                "haul" => assert!(world.new_place().exists(), "{words:?}: {status}"),
+                "undo" => assert!(world.old_place().exists() && !world.new_place().exists(), "{words:?}: {status}"),
+                _ => {}
+            }
+        }
+    }
 }
 
 #[test]
