@@ -304,11 +304,13 @@ fn records_would(site: &Site, item: &ItemRow, back: &PlannedItem, was: &Path) ->
     if leads.is_some() {
         return leads;
     }
-    let mut files = Files::carried(&back.from, &back.to);
+    // What is undone tells the code pages in which files were.
+    let made = reader(site).ok().flatten().and_then(|reader| reader.changes(item.id).ok()).unwrap_or_default();
+    let mut files = Files::carried(&back.from, &back.to).after(&made);
     if files.make(&edits, Mood::Again).is_ok() {
         return None;
     }
-    let leading = lead_anew(site, back, (&edits, &[]), (&back.from, &back.to));
+    let leading = lead_anew(site, back, (&edits, &made), (&back.from, &back.to));
     leading.err().map(|error| FindingKind::RecordsUnchangeable { why: error.to_string() })
 }
 

@@ -48,6 +48,8 @@ struct World {
     folder: tempfile::TempDir,
     page: &'static encoding_rs::Encoding,
     library: &'static str,
+    /// What one file says beside: letters that are too few to tell the page when they are alone.
+    note: &'static str,
 }
 
 impl World {
@@ -71,7 +73,7 @@ impl World {
                     "{{\"all\": [{{\"code\": \"7\", \"name\": \"Fen\", \"runs\": {runs}, \"at\": \"{install}\"}}]}}\n"
                 ),
             ),
-            ("starts/7.ini", format!("[start]\nruns={runs}\nprogram={install}/bin/go\n")),
+            ("starts/7.ini", format!("[start]\nruns={runs}\nnote={}\nprogram={install}/bin/go\n", self.note)),
         ]
         .map(|(name, text)| (self.at("home/.config/petrel").join(name), self.bytes(&text)))
     }
@@ -99,17 +101,18 @@ impl World {
 #[test]
 fn the_way_back_of_a_launcher_that_writes_in_a_code_page_is_in_it_whatever_its_files_tell_by_then() {
     let pages = [
-        ("windows-1252", "Spiele für uns"),
-        ("windows-1251", "Игры и миры"),
-        ("koi8-r", "Долгая дорога и война"),
-        ("shift_jis", "海の記憶の本"),
-        ("euc-kr", "긴 길의 기억"),
+        ("windows-1252", "Spiele für uns", ""),
+        ("windows-1251", "Игры и миры", ""),
+        ("windows-1251", "Долгая дорога и война", "мир"),
+        ("koi8-r", "Долгая дорога и война", "мир"),
+        ("shift_jis", "海の記憶の本", ""),
+        ("euc-kr", "긴 길의 기억", "길"),
     ];
-    for (label, library) in pages {
+    for (label, library, note) in pages {
         for (written_since, released) in [(false, false), (true, false), (false, true), (true, true)] {
             let when = format!("written since: {written_since}, released: {released}");
             let page = encoding_rs::Encoding::for_label(label.as_bytes()).unwrap();
-            let world = World { folder: folder_in_memory(), page, library };
+            let world = World { folder: folder_in_memory(), page, library, note };
             declare(&world.at(""), &["swift", "newhold"]);
             let [old, new] = world.libraries();
             let game = old.join("Fen");
@@ -137,7 +140,7 @@ fn the_way_back_of_a_launcher_that_writes_in_a_code_page_is_in_it_whatever_its_f
             let journal = Journal::open(&site).unwrap().recover().unwrap().0;
             Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
             world.says(&new, 0, "moved");
-            assert!(world.files(&new, 0).iter().all(|(_, bytes)| bytes.is_ascii()));
+            assert!(!note.is_empty() || world.files(&new, 0).iter().all(|(_, bytes)| bytes.is_ascii()));
             if released {
                 release_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
             }

@@ -4,7 +4,7 @@
 
 use super::super::codec::{attributes_to_row, path_of};
 use super::super::error::Journaled;
-use super::super::query::Reader;
+use super::super::query::{Reader, at};
 use super::super::rows::{Attribute, FileEntry, There};
 use super::super::rows::{Came, put_mark};
 use super::{Journal, json};
@@ -156,23 +156,7 @@ impl Journal {
 
     /// The bytes of an item's record files before and after its repoint.
     pub fn changes(&self, item: ItemId) -> Journaled<Vec<FileChange>> {
-        let read = || {
-            let db = self.db();
-            let mut rows = db.prepare("select file, before, after from change where lot = ?1 order by nth")?;
-            let change = |row: &Row<'_>| {
-                Ok((row.get::<_, Vec<u8>>(0)?, row.get::<_, Option<Vec<u8>>>(1)?, row.get::<_, Option<Vec<u8>>>(2)?))
-            };
-            rows.query_map([item.0], change)?.collect::<rusqlite::Result<Vec<_>>>()
-        };
-        let mut changes = Vec::new();
-        for (file, before, after) in read().map_err(self.err())? {
-            let content = |row: Option<Vec<u8>>| {
-                Content::of_row(row.as_deref())
-                    .ok_or_else(|| self.reader.row_error("a change is neither bytes, link nor cells"))
-            };
-            changes.push(FileChange { file: path_of(file), before: content(before)?, after: content(after)? });
-        }
-        Ok(changes)
+        self.reader.changes(item)
     }
 
     /// The lines of one kind, by its word.
@@ -183,6 +167,29 @@ impl Journal {
     /// The folders of an item, those that are deepest first.
     pub(crate) fn folders_back(&self, item: ItemId) -> Lines<'_> {
         Lines { back: true, only: Some("folder"), ..self.lines(item) }
+    }
+}
+
+impl Reader {
+    /// The bytes of an item's record files before and after its repoint.
+    pub(crate) fn changes(&self, item: ItemId) -> Journaled<Vec<FileChange>> {
+        let read = || {
+            let db = self.db();
+            let mut rows = db.prepare("select file, before, after from change where lot = ?1 order by nth")?;
+            let change = |row: &Row<'_>| {
+                Ok((row.get::<_, Vec<u8>>(0)?, row.get::<_, Option<Vec<u8>>>(1)?, row.get::<_, Option<Vec<u8>>>(2)?))
+            };
+            rows.query_map([item.0], change)?.collect::<rusqlite::Result<Vec<_>>>()
+        };
+        let mut changes = Vec::new();
+        for (file, before, after) in read().map_err(at(&self.path))? {
+            let content = |row: Option<Vec<u8>>| {
+                Content::of_row(row.as_deref())
+                    .ok_or_else(|| self.row_error("a change is neither bytes, link nor cells"))
+            };
+            changes.push(FileChange { file: path_of(file), before: content(before)?, after: content(after)? });
+        }
+        Ok(changes)
     }
 }
 
