@@ -234,7 +234,7 @@ fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, 
     if let Some(library) = libraries.find(|library| library.path == path || real_path(&library.path) == real) {
         return Ok(Destination::Library(library.path.clone()));
     }
-    if let Some(drive) = site.drive_of(&real).filter(|_| word.contains('/')) {
+    if let Some(drive) = site.drive_of(&real).filter(|_| word.contains('/') && real.exists()) {
         return Err(Fault::usage(
             format!("{} is no library of a launcher.", line(word)),
             format!("It is on {0}. With --to {0} each game goes to its launcher's place there.", line(&drive.name)),

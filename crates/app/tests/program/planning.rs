@@ -228,7 +228,11 @@ fn a_destination_is_a_name_or_a_folder_however_that_is_typed() {
     std::fs::create_dir_all(folder("drives/swift/by itself")).unwrap();
     let told = world.expect(&["plan", &folder("drives/swift/by itself/"), "--to", "newhold"], 2);
     assert!(told.contains("No launcher lists") && told.contains("haul --traced '"), "{told}");
+    // Of one that is not there nobody says where it is: its drive may be away.
+    let told = world.expect(&["plan", "saltflat", "--to", &folder("drives/newhold/nowhere")], 2);
+    assert!(told.contains("No drive or library is called") && told.contains("You have: swift"), "{told}");
     // A folder that is neither is told what it is on.
+    std::fs::create_dir_all(folder("drives/newhold/stuff")).unwrap();
     let told = world.expect(&["plan", "saltflat", "--to", &folder("drives/newhold/stuff")], 2);
     assert!(told.contains("is no library of a launcher") && told.contains("--to newhold"), "{told}");
 }
