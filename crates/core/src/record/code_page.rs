@@ -66,6 +66,19 @@ impl CodePage {
         Encoding::for_label(label).filter(|page| page.is_ascii_compatible() && *page != encoding_rs::UTF_8).map(Self)
     }
 
+    /// The page that a text declares, if it is none of Unicode.
+    pub(crate) fn declared_by(text: &str) -> Option<Self> {
+        declared(text.as_bytes()).filter(|page| page.is_ascii_compatible() && *page != encoding_rs::UTF_8).map(Self)
+    }
+
+    /// Whether a document in XML declares this page by its very name. Other names may mean a part of it.
+    pub(crate) fn is_declared_in_xml(self, text: &str) -> bool {
+        let head =
+            text.strip_prefix("<?xml").and_then(|rest| rest.split_once("?>")).map(|(head, _)| head.to_lowercase());
+        let label = head.as_deref().and_then(|head| behind(head, "encoding="));
+        self.0.is_single_byte() && label.is_some_and(|label| label.eq_ignore_ascii_case(self.name()))
+    }
+
     /// The text of bytes, if the same bytes can be made of it.
     pub(crate) fn decoded(self, bytes: &[u8]) -> Option<String> {
         let text = self.0.decode_without_bom_handling_and_without_replacement(bytes)?;

@@ -177,7 +177,11 @@ impl Encoding {
             return encoding.decoded(&bytes[encoding.mark().len()..]).map(|text| (encoding, text));
         }
         match String::from_utf8(bytes) {
-            Ok(text) => Ok((Self::Utf8, text)),
+            // What is ASCII so far is written in the page that it declares.
+            Ok(text) => match CodePage::declared_by(&text).filter(|_| text.is_ascii()) {
+                Some(page) => Ok((Self::of_page(page), text)),
+                None => Ok((Self::Utf8, text)),
+            },
             Err(error) => {
                 let valid = error.utf8_error().valid_up_to();
                 bytes = error.into_bytes();
@@ -224,10 +228,22 @@ impl Encoding {
 
     /// The code page that a label of that standard names.
     pub(crate) fn of_label(label: &[u8]) -> Option<Self> {
-        match CodePage::of_label(label)? {
-            page if page.name() == WINDOWS_1252.name() => Some(Self::Windows1252),
-            page => Some(Self::Other(page)),
-        }
+        CodePage::of_label(label).map(Self::of_page)
+    }
+
+    fn of_page(page: CodePage) -> Self {
+        if page.name() == WINDOWS_1252.name() { Self::Windows1252 } else { Self::Other(page) }
+    }
+
+    /// Whether a document in XML says by name that it is in this page, of one byte a character, and the page has all of a text: then its
+    /// readers read the text so.
+    pub(crate) fn is_declared_for(self, document: &str, text: &str) -> bool {
+        let page = match self {
+            Self::Windows1252 => CodePage::of_label(b"windows-1252"),
+            Self::Other(page) => Some(page),
+            _ => None,
+        };
+        page.is_some_and(|page| page.is_declared_in_xml(document) && page.encoded(text).is_some())
     }
 
     /// Whether a text that stands where `old` did can be written: in a code page that the bytes did not name, only with signs beyond

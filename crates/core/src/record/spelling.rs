@@ -250,8 +250,8 @@ impl Spelling {
     /// [`SpellingError::NoLetter`], [`SpellingError::NotBelow`] and [`SpellingError::NotText`] if this spelling cannot say it.
     pub fn write(&self, path: &Path, bases: &Bases) -> Result<WrittenPath, SpellingError> {
         let (lead, names) = self.led(path, bases)?;
-        let escapes =
-            if lead.starts_with("file:") || lead.starts_with("FILE:") { Escapes::Percent } else { Escapes::None };
+        let is_uri = lead.get(..5).is_some_and(|scheme| scheme.eq_ignore_ascii_case("file:"));
+        let escapes = if is_uri { Escapes::Percent } else { Escapes::None };
         let windows = matches!(self.lead, Lead::Letter { .. });
         let same = |old: &Name, new: &[u8]| {
             old.bytes == new || (self.blind && lower(&old.bytes).is_some_and(|old| Some(old) == lower(new)))

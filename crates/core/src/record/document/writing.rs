@@ -118,7 +118,9 @@ impl Document {
     fn can_write(&self, way: &str, old: &str) -> bool {
         // What stands elsewhere in it was read in that page as well.
         let had = |c| self.former.as_ref().is_some_and(|former| former.letters.contains(c) || self.text.contains(c));
-        self.encoding.can_write(way, old) || way.chars().all(|c| c.is_ascii() || old.contains(c) || had(c))
+        self.encoding.can_write(way, old)
+            || self.encoding.is_declared_for(&self.text, way)
+            || way.chars().all(|c| c.is_ascii() || old.contains(c) || had(c))
     }
 
     /// Whether a key or value can be written as another text, as far as can be said without writing it.

@@ -385,3 +385,50 @@ fn a_value_of_nested_text_gets_no_sign_that_its_reader_may_not_know() {
     assert_eq!(held("g { p \"C:\\a\" }", "C:\\b c").as_deref(), Some("g { p \"C:\\b c\" }"));
     assert_eq!(held("g { p \"C:\\a\" }", "C:\\b\""), None);
 }
+
+/// A document that is ASCII so far and says its code page gets letters beyond ASCII in that page, where its name leaves no doubt, and else
+/// none; in UTF-8 its readers would see others.
+#[test]
+fn letters_come_into_a_document_in_the_page_that_it_declares_or_not_at_all() {
+    let xml =
+        |label: &str, at: &str| format!("<?xml version=\"1.0\" encoding=\"{label}\"?>\n<a at=\"{at}\" b=\"x\"/>\n");
+    let said = |format: Format, text: &str, at: &str, new: &str| {
+        let document = parsed(text.as_bytes(), format);
+        assert_eq!(document.bytes(), text.as_bytes());
+        document.replace(&document.find_one(at).unwrap(), Side::Value, new, None).ok()
+    };
+    for (label, new, page) in [
+        ("utf-8", "/mnt/Öd", Some("utf-8")),
+        ("UTF-8", "/mnt/海", Some("utf-8")),
+        ("windows-1252", "/mnt/Öd", Some("windows-1252")),
+        ("Windows-1252", "/mnt/Öd – zwei", Some("windows-1252")),
+        ("windows-1251", "/mnt/Мир", Some("windows-1251")),
+        ("koi8-r", "/mnt/Мир", Some("koi8-r")),
+        ("ISO-8859-2", "/mnt/Kůň", Some("iso-8859-2")),
+        // The page has no sign for it, or the name may mean less than the page has.
+        ("windows-1251", "/mnt/海", None),
+        ("windows-1252", "/mnt/Мир", None),
+        ("iso-8859-1", "/mnt/Öd", None),
+        ("us-ascii", "/mnt/Öd", None),
+        ("shift_jis", "/mnt/海", None),
+        ("iso-8859-1", "/mnt/plain", Some("utf-8")),
+        ("us-ascii", "/mnt/plain", Some("utf-8")),
+    ] {
+        let now = said(Format::Xml, &xml(label, "/g/Fen"), "$.a['@at']", new);
+        let wanted = page.map(|page| {
+            let page = encoding_rs::Encoding::for_label(page.as_bytes()).unwrap();
+            page.encode(&xml(label, new)).0.into_owned()
+        });
+        assert_eq!(now, wanted, "{label} {new}");
+        // What was written is read again, and goes back.
+        let Some(now) = now else { continue };
+        let document = parsed(&now, Format::Xml);
+        let place = document.find_one("$.a['@at']").unwrap();
+        assert_eq!(document.leaf(&place, Side::Value).as_deref(), Some(new), "{label}");
+        assert_eq!(document.replace(&place, Side::Value, "/g/Fen", None).unwrap(), xml(label, "/g/Fen").into_bytes());
+    }
+    // Elsewhere a word that names a page may mean anything: then there are no new letters.
+    let ini = "; coding: windows-1251\n[a]\nat=/g/Fen\n";
+    assert_eq!(said(Format::Ini, ini, "$.a.at", "/mnt/Мир"), None);
+    assert_eq!(said(Format::Ini, ini, "$.a.at", "/mnt/x"), Some(ini.replace("/g/Fen", "/mnt/x").into_bytes()));
+}
