@@ -7,8 +7,7 @@ use std::sync::OnceLock;
 use deft_barge_core::launcher::Profile;
 use deft_barge_core::plan::DraftFile;
 use deft_barge_core::record::{
-    Bases, Content, Document, Encoding, Format, Letters, Meaning, PartFit, Side, Spelling, Values, Within, find_parts,
-    write_part,
+    Bases, Content, Document, Format, Letters, Meaning, PartFit, Side, Spelling, Values, Within, find_parts, write_part,
 };
 use deft_barge_core::site::{Site, parse_mountinfo};
 use deft_barge_core::survey::Names;
@@ -38,12 +37,6 @@ pub fn formats(data: &[u8]) {
         let Some(written) = document.written(&place, side).map(str::to_string) else { continue };
         for new in ["/mnt/new/Öl \"x\"'\\& b", "", "plain"] {
             let Ok(changed) = document.replace(&place, side, new, None) else { continue };
-            // Without a mark zeros tell a text of two bytes a character, and in one that holds or held few letters they may tell otherwise.
-            let is_wide = Encoding::is_wide(bytes) || Encoding::is_wide(&changed);
-            if is_wide && encoding_of(bytes) != encoding_of(&changed) {
-                continue;
-            }
-            let is_utf8 = !changed.is_ascii() && std::str::from_utf8(&changed).is_ok();
             let again =
                 Document::parse_after(changed, format, document.page().as_ref()).expect("what was written can be read");
             // A key that is written anew has another place.
@@ -55,10 +48,6 @@ pub fn formats(data: &[u8]) {
             if document.leaf(&place, side).as_deref() != Some(&text) {
                 continue;
             }
-            // What is left of a code page may be UTF-8 by chance: then it is read as that, and nobody can tell.
-            if is_utf8 && document.page().is_some() {
-                continue;
-            }
             // Where a value was empty, the blanks around it may lie on either side of the new one.
             if new.is_empty() || text.is_empty() {
                 continue;
@@ -67,10 +56,6 @@ pub fn formats(data: &[u8]) {
             assert_eq!(back.ok().as_deref(), Some(bytes), "{format:?} {place}: the old text gives other bytes");
         }
     }
-}
-
-fn encoding_of(bytes: &[u8]) -> Option<Encoding> {
-    Encoding::read(bytes.to_vec()).ok().map(|(encoding, _)| encoding)
 }
 
 /// A template that was filled is read back as what it was filled with.

@@ -1,5 +1,7 @@
 //! What a word on the command line names: a drive, a launcher, and what was meant by one that names nothing.
 
+use std::path::PathBuf;
+
 use deft_barge_core::platform::Drive;
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Launcher, Survey};
@@ -13,15 +15,20 @@ const MOST_SUGGESTIONS: usize = 3;
 /// Where everything that can be named is listed.
 pub(super) const SURVEY: &str = "List what you have with: deft-barge survey";
 
-/// The drive of this name, digit or folder, which may be typed from where one is.
-pub(super) fn drive_at<'a>(site: &'a Site, word: &str) -> Option<&'a Drive> {
-    let folder = || std::path::absolute(word).ok().filter(|_| word.contains('/'));
-    site.find_drive(word).or_else(|| site.find_drive(&folder()?.to_string_lossy()))
+/// The folder that a word is a path to, from where one is; `None` of a word that is no path.
+pub(super) fn folder(word: &str) -> Option<PathBuf> {
+    let is_path = word.contains('/') || [".", ".."].contains(&word);
+    std::path::absolute(word).ok().filter(|_| is_path)
+}
+
+/// The drive of this name, digit or folder.
+pub(super) fn find_drive<'a>(site: &'a Site, word: &str) -> Option<&'a Drive> {
+    site.find_drive(word).or_else(|| site.find_drive(&folder(word)?.to_string_lossy()))
 }
 
 /// The drive that a word names.
 pub(super) fn drive<'a>(site: &'a Site, word: &str) -> Result<&'a Drive, Fault> {
-    drive_at(site, word).ok_or_else(|| {
+    find_drive(site, word).ok_or_else(|| {
         let names = site.drives.iter().map(|drive| drive.name.as_str());
         unknown("drive", word, names.collect())
     })

@@ -7,8 +7,6 @@ use super::sink::Sink;
 use crate::present::{Fault, line, shell_word, words};
 use crate::request::By;
 
-use std::path::PathBuf;
-
 use deft_barge_core::item::{Links, LooseFolders, Policy, Trial};
 use deft_barge_core::journal::History;
 use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan};
@@ -224,21 +222,21 @@ fn send_named(
 }
 
 fn destination(site: &Site, survey: &Survey, word: &str) -> Result<Destination, Fault> {
-    if let Some(drive) = naming::drive_at(site, word) {
+    if let Some(drive) = naming::find_drive(site, word) {
         return Ok(Destination::Drive(drive.name.clone()));
     }
-    // A path may be typed from where one is, end with a separator, or go through a link.
-    let path = std::path::absolute(word).unwrap_or_else(|_| PathBuf::from(word));
-    let real = real_path(&path);
-    let mut libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries);
-    if let Some(library) = libraries.find(|library| library.path == path || real_path(&library.path) == real) {
-        return Ok(Destination::Library(library.path.clone()));
-    }
-    if let Some(drive) = site.drive_of(&real).filter(|_| word.contains('/') && real.exists()) {
-        return Err(Fault::usage(
-            format!("{} is no library of a launcher.", line(word)),
-            format!("It is on {0}. With --to {0} each game goes to its launcher's place there.", line(&drive.name)),
-        ));
+    if let Some(folder) = naming::folder(word) {
+        let real = real_path(&folder);
+        let mut libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries);
+        if let Some(library) = libraries.find(|library| library.path == folder || real_path(&library.path) == real) {
+            return Ok(Destination::Library(library.path.clone()));
+        }
+        if let Some(drive) = site.drive_of(&real).filter(|_| real.exists()) {
+            let sentence = format!("{} is no library of a launcher.", line(word));
+            let (name, word) = (line(&drive.name), shell_word(&drive.name));
+            let hint = format!("It is on {name}. With --to {word} each game goes to its launcher's place there.");
+            return Err(Fault::usage(sentence, hint));
+        }
     }
     let names = site.drives.iter().map(|drive| drive.name.as_str());
     Err(naming::unknown("drive or library", word, names.collect()))

@@ -212,6 +212,10 @@ fn a_destination_is_a_name_or_a_folder_however_that_is_typed() {
     let here = std::env::current_dir().unwrap();
     let up = "../".repeat(here.components().count() - 1);
     assert_eq!(planned(&format!("{up}{}", &folder("drives/newhold")[1..])), wanted);
+    let mut there = world.command(&["plan", "saltflat", "--to", ".", "--json"]);
+    let there = there.current_dir(folder("drives/newhold")).output().unwrap();
+    let there: serde_json::Value = serde_json::from_slice(&there.stdout).unwrap();
+    assert_eq!(there["items"][0]["to"], wanted, "{there}");
     world.expect(&["suggest", "empty", &folder("by-link/newhold")], 0);
     let library = world.json(&["survey"], 0)["launchers"].as_array().unwrap().iter().find_map(|launcher| {
         let all = launcher["libraries"].as_array()?.iter();

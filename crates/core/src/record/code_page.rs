@@ -63,12 +63,17 @@ impl CodePage {
 
     /// The code page that a label names, if it has ASCII in it.
     pub(crate) fn of_label(label: &[u8]) -> Option<Self> {
-        Encoding::for_label(label).filter(|page| page.is_ascii_compatible() && *page != encoding_rs::UTF_8).map(Self)
+        Self::with_ascii(Encoding::for_label(label)?)
+    }
+
+    /// A page that has ASCII in it and is none of Unicode.
+    fn with_ascii(page: &'static Encoding) -> Option<Self> {
+        (page.is_ascii_compatible() && page != encoding_rs::UTF_8).then_some(Self(page))
     }
 
     /// The page that a text declares, if it is none of Unicode.
     pub(crate) fn declared_by(text: &str) -> Option<Self> {
-        declared(text.as_bytes()).filter(|page| page.is_ascii_compatible() && *page != encoding_rs::UTF_8).map(Self)
+        Self::with_ascii(declared(text.as_bytes())?)
     }
 
     /// Whether a document in XML declares this page by its very name. Other names may mean a part of it.

@@ -115,6 +115,9 @@ impl Document {
                 what: format!("these bytes are no text (byte {})", fault.valid),
             })?
         };
+        // A word that names a page says nothing in a format that is Unicode whatever it says.
+        let is_unicode = text.is_ascii() && former.is_none() && format.is_unicode();
+        let encoding = if encoding.is_page() && is_unicode { Encoding::Utf8 } else { encoding };
         let tree = scanned(&text, format).map_err(|fault| position(&text, format, fault))?;
         Ok(Self {
             format,

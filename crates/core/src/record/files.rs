@@ -15,6 +15,7 @@ use super::content::Content;
 use super::database;
 use super::document::Document;
 use super::edit::EditError;
+use super::encoding::Encoding;
 use super::former_page::FormerPage;
 use crate::platform::Look;
 use crate::record::formats::Format;
@@ -101,8 +102,11 @@ impl Files {
 
     /// Bytes of a file as a document, in the code page that it, or another one of these, was in.
     fn document_of(&self, bytes: Vec<u8>, format: Format, files: &[&Path]) -> Made<Document> {
-        let untold = !format.is_packed() && (bytes.is_ascii() || std::str::from_utf8(&bytes).is_err());
-        let former = if untold { files.iter().find_map(|file| self.former_page(file)) } else { None };
+        let former = if !format.is_packed() && Encoding::may_be_page(&bytes) {
+            files.iter().find_map(|file| self.former_page(file))
+        } else {
+            None
+        };
         Document::parse_after(bytes, format, former.as_ref()).map_err(in_file(files.first().unwrap_or(&Path::new(""))))
     }
 

@@ -93,7 +93,7 @@ fn forget_staging(work: &ItemContext<'_>, staging: &Path) {
     for folder in [staging.to_path_buf()].into_iter().chain(made.into_iter().rev()) {
         #[expect(
             clippy::let_underscore_must_use,
-            reason = "a folder that holds something refuses, and one that is not there is none"
+            reason = "a folder that contains something refuses, and one that does not exist is none"
         )]
         let _ = work.site.disk.remove_empty_folder(&folder);
     }

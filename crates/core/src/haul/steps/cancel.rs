@@ -219,7 +219,7 @@ pub(crate) fn forget_way(work: &ItemContext<'_>, planned: &PlannedItem) {
             for folder in place.ancestors().skip(1).take_while(|folder| folder.starts_with(top)) {
                 #[expect(
                     clippy::let_underscore_must_use,
-                    reason = "a folder that holds something refuses, and one that is not there is none"
+                    reason = "a folder that contains something refuses, and one that does not exist is none"
                 )]
                 let _ = work.site.disk.remove_empty_folder(folder);
             }

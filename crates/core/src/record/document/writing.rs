@@ -89,9 +89,6 @@ impl Document {
             from = span.end;
         }
         text.push_str(&self.text[from..]);
-        if text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8 {
-            return None;
-        }
         let tree = scanned(&text, self.format).ok()?;
         let same = |(n, (old, new)): (usize, (&Node, &Node))| {
             let linked = (old.first, old.next, old.key_style) == (new.first, new.next, new.key_style);
@@ -111,16 +108,30 @@ impl Document {
         };
         let all = self.tree.nodes.len() == tree.nodes.len() && self.tree.more_keys.len() == tree.more_keys.len();
         let sound = all && self.tree.nodes.iter().zip(&tree.nodes).enumerate().all(same);
-        sound.then(|| self.encoding.write(&[&text]))
+        if sound { self.encoded(text) } else { None }
     }
 
-    /// Whether the file's encoding has what is written in place of another text.
+    /// Whether the file's encoding has what is written in place of another text: in a code page letters that the text had, or all of a
+    /// page that a document declares.
     fn can_write(&self, way: &str, old: &str) -> bool {
         // What stands elsewhere in it was read in that page as well.
         let had = |c| self.former.as_ref().is_some_and(|former| former.letters.contains(c) || self.text.contains(c));
-        self.encoding.can_write(way, old)
-            || self.encoding.is_declared_for(&self.text, way)
+        !self.encoding.is_page()
             || way.chars().all(|c| c.is_ascii() || old.contains(c) || had(c))
+            || self.encoding.is_declared_for(&self.text, way)
+    }
+
+    /// The bytes of a text that takes this one's place; `None` where they would be read as another: without a mark it is the text itself
+    /// that tells its encoding, and what is left of it may tell another.
+    fn encoded(&self, text: String) -> Option<Vec<u8>> {
+        if self.encoding == Encoding::Utf8 && !text.contains('\0') {
+            // Taken as it is, so that a large file is not held twice. What would be read as a mark is none to begin a text with.
+            return (!text.starts_with('\u{feff}')).then(|| text.into_bytes());
+        }
+        let bytes = self.encoding.write(&[&text]);
+        let page = Some(self.encoding).filter(|encoding| encoding.is_page());
+        let is_told = || Encoding::read_after(bytes.clone(), page).is_ok_and(|(_, read)| read == text);
+        (self.format.is_packed() || is_told()).then_some(bytes)
     }
 
     /// Whether a key or value can be written as another text, as far as can be said without writing it.
@@ -173,10 +184,6 @@ impl Document {
         }
         pieces.push(&self.text[from..]);
         let text = pieces.concat();
-        // What would be read as a mark is none to begin a text with.
-        if text.starts_with('\u{feff}') && self.encoding == Encoding::Utf8 {
-            return None;
-        }
         let edit = TreeEdit { spans, length: way.len(), node };
         let after = if matches!(self.format, Format::Json | Format::Jsonc | Format::JsonLines | Format::Hive) {
             let mut builder = Builder::like(&self.tree, edit);
@@ -197,8 +204,7 @@ impl Document {
         if formats::decode(style, &text[span]) != new {
             return None;
         }
-        // UTF-8 without a mark is taken as it is, so that a large file is not held twice.
-        Some(if self.encoding == Encoding::Utf8 { text.into_bytes() } else { self.encoding.write(&[&text]) })
+        self.encoded(text)
     }
 
     /// The bytes of the document with one range replaced, if it then reads as `meant`.
@@ -210,7 +216,8 @@ impl Document {
         at: &Place,
     ) -> Result<Vec<u8>, DocumentError> {
         let bytes = self.encoding.write(&[&self.text[..span.start], new, &self.text[span.end..]]);
-        match Self::parse_after(bytes.clone(), self.format, self.former.as_ref()) {
+        let page = self.former.clone().or_else(|| self.page());
+        match Self::parse_after(bytes.clone(), self.format, page.as_ref()) {
             Ok(now) if now.value() == meant && self.can_write(new, &self.text) => Ok(bytes),
             _ => Err(DocumentError::Unfaithful { place: at.to_string() }),
         }

@@ -94,6 +94,11 @@ impl Format {
         Self::PACKED.contains(&self)
     }
 
+    /// Whether its standard has it be Unicode, whatever words in it name (RFC 8259, YAML 1.2, TOML 1.1, Desktop Entry Specification).
+    pub(crate) fn is_unicode(self) -> bool {
+        matches!(self, Self::Json | Self::Jsonc | Self::JsonLines | Self::Yaml | Self::Toml | Self::Desktop)
+    }
+
     /// The format that a file's name stands for; lines, where it stands for none.
     pub fn of_name(file: &Path) -> Self {
         let name = file.file_name().unwrap_or_default().to_string_lossy().to_ascii_lowercase();

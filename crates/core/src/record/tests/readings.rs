@@ -427,8 +427,35 @@ fn letters_come_into_a_document_in_the_page_that_it_declares_or_not_at_all() {
         assert_eq!(document.leaf(&place, Side::Value).as_deref(), Some(new), "{label}");
         assert_eq!(document.replace(&place, Side::Value, "/g/Fen", None).unwrap(), xml(label, "/g/Fen").into_bytes());
     }
+    // A format that is Unicode is that, whatever it speaks of.
+    let json = "{\"type\": \"text/plain; charset=windows-1251\", \"at\": \"/g/Fen\"}";
+    assert_eq!(said(Format::Json, json, "$.at", "/mnt/Мир"), Some(json.replace("/g/Fen", "/mnt/Мир").into_bytes()));
+    let toml = "# coding: latin1\nat = \"/g/Fen\"\n";
+    assert_eq!(said(Format::Toml, toml, "$.at", "/mnt/Öd"), Some(toml.replace("/g/Fen", "/mnt/Öd").into_bytes()));
     // Elsewhere a word that names a page may mean anything: then there are no new letters.
     let ini = "; coding: windows-1251\n[a]\nat=/g/Fen\n";
     assert_eq!(said(Format::Ini, ini, "$.a.at", "/mnt/Мир"), None);
     assert_eq!(said(Format::Ini, ini, "$.a.at", "/mnt/x"), Some(ini.replace("/g/Fen", "/mnt/x").into_bytes()));
+}
+
+/// A text without a mark tells its encoding by what it holds. What is left of one that is changed may tell another: then it is not changed.
+#[test]
+fn nothing_is_written_that_would_be_read_in_another_encoding() {
+    let wide = |text: &str| text.encode_utf16().flat_map(u16::to_le_bytes).collect::<Vec<u8>>();
+    let changed = |bytes: &[u8], old: &str, new: &str| {
+        let document = parsed(bytes, Format::Lines);
+        let places = document.children(&Place::default()).unwrap();
+        let place = places.iter().find(|place| document.leaf(place, Side::Value).as_deref() == Some(old)).unwrap();
+        document.replace(place, Side::Value, new, None).ok()
+    };
+    let two = wide("/g/Fen\r\n/g/Moor\r\n");
+    assert_eq!(changed(&two, "/g/Fen", "/mnt/海"), Some(wide("/mnt/海\r\n/g/Moor\r\n")));
+    // Four bytes with two zeros are no wide text to anybody.
+    assert_eq!(changed(&wide("/g/Fen\r\n"), "/g/Fen", ""), None);
+    // What is left besides is UTF-8 by chance.
+    let (mixed, _, _) = encoding_rs::WINDOWS_1251.encode("/g/Долгая дорога и война\nГ–\n");
+    assert_eq!(changed(&mixed, "/g/Долгая дорога и война", "/new/Fen"), None);
+    let (plain, _, _) = encoding_rs::WINDOWS_1251.encode("/g/Долгая дорога и война\nмир\n");
+    let (wanted, _, _) = encoding_rs::WINDOWS_1251.encode("/new/Fen\nмир\n");
+    assert_eq!(changed(&plain, "/g/Долгая дорога и война", "/new/Fen"), Some(wanted.into_owned()));
 }
