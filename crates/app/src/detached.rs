@@ -14,6 +14,7 @@ use std::time::Duration;
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{Control, Haul, HaulEvent};
 use deft_barge_core::journal::Journal;
+use deft_barge_core::platform::{leave_the_terminal, words_of_process};
 use deft_barge_core::site::{Site, read_text};
 use serde::{Deserialize, Serialize};
 
@@ -61,8 +62,7 @@ pub fn leave_running(site: &Site, limit: Option<Bytes>) -> std::io::Result<()> {
 /// Goes on with the haul under way and tells it in the file; for the program that was left running.
 pub fn resume_apart(site: &Site) -> Result<u8, Fault> {
     // A terminal that closes, or Ctrl-C in it, is none of its business. It fails only for the first of a session.
-    #[expect(clippy::let_underscore_must_use, reason = "it fails only for the first of a session")]
-    let _ = rustix::process::setsid();
+    leave_the_terminal();
     let told =
         site.open_state(TOLD, false).map_err(|error| Fault::usage(format!("Cannot tell anybody: {error}."), ""))?;
     let told = Mutex::new(told);
@@ -145,8 +145,7 @@ pub fn follow(site: &Site) -> Option<Following> {
 
 /// Whether a process is there and was left running by us.
 fn is_ours(process: u32) -> bool {
-    let words = fs::read(Path::new("/proc").join(process.to_string()).join("cmdline")).unwrap_or_default();
-    words.split(|byte| *byte == 0).any(|word| word == b"--apart")
+    words_of_process(process).iter().any(|word| word == b"--apart")
 }
 
 /// What a program that was left running tells.

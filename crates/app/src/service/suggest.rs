@@ -4,6 +4,7 @@ use deft_barge_core::haul::probe as measure;
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Aim, projected};
+use deft_barge_core::platform::is_writable;
 use deft_barge_core::site::Site;
 use serde_json::json;
 
@@ -74,8 +75,7 @@ pub fn probe(site: &Site, word: &str, yes: bool, sink: &Sink) -> Result<u8, Faul
     // A person may write into a library where the drive's top is somebody else's.
     let libraries = survey.launchers.iter().flat_map(|launcher| &launcher.libraries);
     let mine = libraries.filter(|library| library.drive.as_ref() == Some(&drive.name)).map(|library| &library.path);
-    let writable =
-        |path: &&std::path::PathBuf| rustix::fs::access(path.as_path(), rustix::fs::Access::WRITE_OK).is_ok();
+    let writable = |path: &&std::path::PathBuf| is_writable(path);
     let folder = std::iter::once(&drive.root).chain(mine).find(writable).unwrap_or(&drive.root);
     let (journal, _) = Journal::open(site)?.recover()?;
     ask_unless(yes, sink, &words::probe_question(&drive.name))?;

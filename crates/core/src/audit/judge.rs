@@ -144,8 +144,8 @@ fn judge(
     let KeptFile::Hash { hash } = &line.file else { return None };
     let at = folder.join(&line.path);
     let meta = at.look_own_meta().ok();
-    let size = meta.as_ref().map_or(0, std::fs::Metadata::len);
-    let time = meta.as_ref().map_or(0, crate::checksums::stamp_of);
+    let size = meta.as_ref().map_or(0, |meta| meta.size);
+    let time = meta.as_ref().map_or(0, |meta| meta.modified_ns);
     let untouched = size == line.size && time == line.modified_ns;
     if size != line.size {
         return finding(Fate::Changed, None);

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 
 use super::reading::{AuditPhase, each_file, hash_of};
 use crate::bytes::{Bytes, HaulId};
-use crate::checksums::{EntryKind, file_hash, stamp_of};
+use crate::checksums::{EntryKind, file_hash};
 use crate::haul::{Control, HaulError};
 use crate::journal::Journal;
 use crate::platform::{self, Look};
@@ -113,8 +113,7 @@ mod digits {
 
 /// Paths in JSON: as text, or where they are no text as their bytes.
 mod paths {
-    use std::ffi::OsString;
-    use std::os::unix::ffi::{OsStrExt, OsStringExt};
+    use crate::platform::{NameBytes, name_of};
     use std::path::{Path, PathBuf};
 
     use serde::{Deserialize, Deserializer, Serialize, Serializer};
@@ -129,14 +128,14 @@ mod paths {
     pub fn serialize<S: Serializer>(path: &Path, out: S) -> Result<S::Ok, S::Error> {
         match path.to_str() {
             Some(text) => out.serialize_str(text),
-            None => path.as_os_str().as_bytes().serialize(out),
+            None => path.name_bytes().serialize(out),
         }
     }
 
     pub fn deserialize<'de, D: Deserializer<'de>>(from: D) -> Result<PathBuf, D::Error> {
         Ok(match Written::deserialize(from)? {
             Written::Text(path) => path,
-            Written::Bytes(bytes) => OsString::from_vec(bytes).into(),
+            Written::Bytes(bytes) => name_of(bytes).into(),
         })
     }
 }
@@ -186,10 +185,10 @@ pub fn keep(
     let read = |line: &mut KeptLine| -> Result<(), HaulError> {
         let at = folder.join(&line.path);
         let meta = at.look_own_meta().map_err(HaulError::disk("look at", &at))?;
-        line.modified_ns = stamp_of(&meta);
+        line.modified_ns = meta.modified_ns;
         if let KeptFile::Hash { hash } = &mut line.file {
             *hash = hash_of(disk, &at, stop, &add).map_err(HaulError::disk("read", &at))?;
-            line.size = meta.len();
+            line.size = meta.size;
         }
         Ok(())
     };

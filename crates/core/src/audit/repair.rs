@@ -64,7 +64,7 @@ pub fn mend(
         let KeptFile::Hash { hash } = &line.file else { continue };
         let same = |copy: &PathBuf| {
             let at = copy.join(&finding.path);
-            let right = at.look_own_meta().is_ok_and(|meta| meta.is_file() && meta.len() == line.size);
+            let right = at.look_own_meta().is_ok_and(|meta| meta.is_file() && meta.size == line.size);
             right && hash_of(&site.disk, &at, stop, &|_| {}).is_ok_and(|now| now == *hash)
         };
         let from = copies.iter().find(|copy| same(copy)).map(|copy| copy.join(&finding.path));
@@ -86,7 +86,7 @@ fn straight_way(disk: &Disk, folder: &Path, path: &Path) -> Result<(), HaulError
     for part in way.into_iter().rev() {
         let at = folder.join(part);
         match disk.look(&at).map_err(HaulError::disk("look at", &at))? {
-            Some(meta) if !meta.is_dir() => return Err(HaulError::NotOurs { path: at }),
+            Some(meta) if !meta.is_folder() => return Err(HaulError::NotOurs { path: at }),
             Some(_) | None => {}
         }
     }
@@ -98,7 +98,7 @@ pub(crate) fn bring_file(disk: &Disk, from: &Path, to: &Path) -> Result<(), Haul
     let stop = Control::default();
     let hash = hash_of(disk, from, &stop, &|_| {}).map_err(HaulError::disk("read", from))?;
     let meta = from.look_own_meta().map_err(HaulError::disk("look at", from))?;
-    bring(disk, from, to, crate::checksums::stamp_of(&meta), &hash, &stop)
+    bring(disk, from, to, meta.modified_ns, &hash, &stop)
 }
 
 fn bring(
@@ -109,7 +109,6 @@ fn bring(
     hash: &blake3::Hash,
     stop: &Control,
 ) -> Result<(), HaulError> {
-    use std::os::unix::fs::MetadataExt;
     let fault = HaulError::disk;
     let parent = to.parent().unwrap_or(Path::new("/"));
     for missing in parent.ancestors().take_while(|folder| !folder.look_is_dir()).collect::<Vec<_>>().into_iter().rev() {
@@ -132,9 +131,9 @@ fn bring(
             break;
         }
     }
-    let mode = to.look_own_meta().map_or(meta.mode(), |old| old.mode()) & 0o7777;
+    let mode = to.look_own_meta().map_or(meta.mode, |old| old.mode);
     let attributes = crate::disk::attributes_of(from).map_err(fault("read the attributes of", from))?;
-    let meta = Meta { mode, owner: (meta.uid(), meta.gid()), modified_ns: time, attributes };
+    let meta = Meta { mode, owner: meta.owner, modified_ns: time, attributes };
     disk.set_meta(&target, &meta).map_err(fault("set the times of", &fresh))?;
     disk.flush(&target).map_err(fault("flush", &fresh))?;
     drop(target);

@@ -5,10 +5,8 @@
 
 use crate::platform::Seen;
 use crate::platform::Steady;
-use std::fs::Metadata;
-use std::os::unix::fs::MetadataExt;
 
-use super::walk::{Entry, EntryKind, change_of, stamp_of};
+use super::walk::{Entry, EntryKind};
 
 /// What tells a file from another one and from what it was before.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -37,12 +35,12 @@ impl FileIdentity {
     }
 
     /// The identity of a file that is there.
-    pub fn of_file(meta: &Metadata, steady: Steady) -> Self {
+    pub fn of_file(meta: &Seen, steady: Steady) -> Self {
         Self {
-            size: meta.len(),
-            modified_ns: stamp_of(meta),
-            changed_ns: Some(change_of(meta)).filter(|_| steady.changes),
-            inode: steady.inodes.then_some(meta.ino()),
+            size: meta.size,
+            modified_ns: meta.modified_ns,
+            changed_ns: Some(meta.changed_ns).filter(|_| steady.changes),
+            inode: steady.inodes.then_some(meta.inode),
         }
     }
 

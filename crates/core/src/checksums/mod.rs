@@ -9,4 +9,4 @@ mod walk;
 
 pub use blocks::{BLOCK, BlockHash, block_count, block_hash, block_span, file_hash};
 pub use identity::FileIdentity;
-pub use walk::{Entry, EntryKind, ItemPath, Size, Walk, WalkEnd, change_of, measure, stamp_of, walk, walk_each};
+pub use walk::{Entry, EntryKind, ItemPath, Size, Walk, WalkEnd, measure, walk, walk_each};

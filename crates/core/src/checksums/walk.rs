@@ -1,11 +1,11 @@
 //! Walking a folder, in parallel, without following a link or crossing into another file system.
 
+use crate::platform::NameBytes;
+use crate::platform::Seen;
+use crate::platform::name_of;
 use std::collections::{HashMap, HashSet, VecDeque};
-use std::ffi::OsStr;
-use std::fs::{self, Metadata};
+use std::fs;
 use std::io;
-use std::os::unix::ffi::OsStrExt;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -40,7 +40,7 @@ impl ItemPath {
 
     /// The bytes of the path.
     pub fn bytes(&self) -> &[u8] {
-        self.0.as_os_str().as_bytes()
+        self.0.name_bytes()
     }
 
     /// Bytes in whose order a walk goes: those of the path, with NUL between its names, which no name can hold.
@@ -51,7 +51,7 @@ impl ItemPath {
     /// The path that has this key; `None` if it is none.
     pub fn of_key(key: &[u8]) -> Option<Self> {
         let bytes: Vec<u8> = key.iter().map(|byte| if *byte == 0 { b'/' } else { *byte }).collect();
-        Self::new(Path::new(OsStr::from_bytes(&bytes)))
+        Self::new(Path::new(&name_of(bytes)))
     }
 }
 
@@ -103,16 +103,6 @@ pub struct Walk {
     pub others: Vec<ItemPath>,
 }
 
-/// The time of the last change, in nanoseconds since 1970.
-pub fn stamp_of(meta: &Metadata) -> i128 {
-    i128::from(meta.mtime()) * 1_000_000_000 + i128::from(meta.mtime_nsec())
-}
-
-/// The time of the last change of bytes, names, permissions or attributes (ctime), in nanoseconds since 1970.
-pub fn change_of(meta: &Metadata) -> i128 {
-    i128::from(meta.ctime()) * 1_000_000_000 + i128::from(meta.ctime_nsec())
-}
-
 /// What a walk comes by.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum WalkEnd {
@@ -133,23 +123,23 @@ pub fn walk_each<E: From<io::Error>>(
     see: &mut dyn FnMut(WalkEnd) -> Result<(), E>,
 ) -> Result<(), E> {
     let top = look_at(root)?;
-    let kind = if top.is_dir() { EntryKind::Folder } else { EntryKind::File };
+    let kind = if top.is_folder() { EntryKind::Folder } else { EntryKind::File };
     see(WalkEnd::Entry(entry(ItemPath(PathBuf::new()), &top, kind)))?;
-    if !top.is_dir() {
+    if !top.is_folder() {
         return Ok(());
     }
-    let mut names = NameList { disk, root, device: top.dev(), first: HashMap::new() };
-    let mut listings = lists(disk, root, vec![ItemPath(PathBuf::new())], top.dev());
+    let mut names = NameList { disk, root, device: top.device, first: HashMap::new() };
+    let mut listings = lists(disk, root, vec![ItemPath(PathBuf::new())], top.device);
     names.descend(listings.remove(0)?, see)
 }
 
 /// A folder's names with what is known of each, in their order.
-type FolderBatch = Vec<(ItemPath, Metadata, Option<EntryKind>)>;
+type FolderBatch = Vec<(ItemPath, Seen, Option<EntryKind>)>;
 
 /// Folders that are read with one wait for their drive.
 const AT_A_TIME: usize = 16;
 
-fn look_at(root: &Path) -> io::Result<Metadata> {
+fn look_at(root: &Path) -> io::Result<Seen> {
     let path = root.to_path_buf();
     patiently(root, move |_| path.look_own_meta())?
 }
@@ -173,9 +163,9 @@ fn list(disk: &Disk, root: &Path, folder: &Path, device: u64, pulse: &Heartbeat)
         let found = found.map_err(named)?;
         let meta = platform::entry_meta(&found).map_err(named)?;
         pulse.beat();
-        let kind = if meta.is_dir() {
-            (meta.dev() == device).then_some(EntryKind::Folder)
-        } else if meta.is_symlink() {
+        let kind = if meta.is_folder() {
+            (meta.device == device).then_some(EntryKind::Folder)
+        } else if meta.is_link() {
             Some(EntryKind::Link(fs::read_link(found.path()).map_err(named)?))
         } else {
             meta.is_file().then_some(EntryKind::File)
@@ -231,8 +221,8 @@ impl NameList<'_> {
     }
 
     /// Makes an entry; a second name of a file is told as such.
-    fn named(&mut self, path: ItemPath, meta: &Metadata, kind: EntryKind) -> Entry {
-        let several = meta.nlink() > 1 && kind == EntryKind::File;
+    fn named(&mut self, path: ItemPath, meta: &Seen, kind: EntryKind) -> Entry {
+        let several = meta.names > 1 && kind == EntryKind::File;
         let mut entry = entry(path, meta, kind);
         if several {
             if let Some(of) = self.first.get(&entry.inode) {
@@ -263,18 +253,18 @@ pub fn walk(disk: &Disk, root: &Path) -> io::Result<Walk> {
     Ok(walk)
 }
 
-fn entry(path: ItemPath, meta: &Metadata, kind: EntryKind) -> Entry {
+fn entry(path: ItemPath, meta: &Seen, kind: EntryKind) -> Entry {
     Entry {
         path,
-        size: if kind == EntryKind::File { meta.len() } else { 0 },
+        size: if kind == EntryKind::File { meta.size } else { 0 },
         kind,
-        allocated: meta.blocks() * 512,
-        modified_ns: stamp_of(meta),
-        inode: meta.ino(),
-        mode: meta.mode() & 0o7777,
-        owner: (meta.uid(), meta.gid()),
-        changed_ns: Some(change_of(meta)),
-        names: meta.nlink(),
+        allocated: meta.allocated,
+        modified_ns: meta.modified_ns,
+        inode: meta.inode,
+        mode: meta.mode,
+        owner: meta.owner,
+        changed_ns: Some(meta.changed_ns),
+        names: meta.names,
     }
 }
 
@@ -313,7 +303,7 @@ pub fn measure(root: &Path) -> Size {
     let Ok(top) = look_at(root) else { return Size::default() };
     let sums = Arc::new(WalkSums::default());
     sums.add(&top, Some(EntryKind::Folder));
-    let (mut folders, device) = (vec![root.to_path_buf()], top.dev());
+    let (mut folders, device) = (vec![root.to_path_buf()], top.device);
     while !folders.is_empty() {
         let below = folders.par_chunks(AT_A_TIME).flat_map_iter(|some| {
             let (paths, adding) = (some.to_vec(), Arc::clone(&sums));
@@ -357,11 +347,11 @@ impl WalkSums {
             let found = found?;
             let meta = platform::entry_meta(&found)?;
             pulse.beat();
-            let kind = if meta.is_dir() {
-                let here = meta.dev() == device;
+            let kind = if meta.is_folder() {
+                let here = meta.device == device;
                 below.extend(here.then(|| found.path()));
                 here.then_some(EntryKind::Folder)
-            } else if meta.is_symlink() {
+            } else if meta.is_link() {
                 Some(EntryKind::Link(PathBuf::new()))
             } else {
                 meta.is_file().then_some(EntryKind::File)
@@ -371,23 +361,23 @@ impl WalkSums {
         Ok(())
     }
 
-    fn add(&self, meta: &Metadata, kind: Option<EntryKind>) {
+    fn add(&self, meta: &Seen, kind: Option<EntryKind>) {
         let plus = |sum: &AtomicU64, n: u64| {
             sum.fetch_add(n, Ordering::Relaxed);
         };
-        let first_name = meta.nlink() == 1 || meta.is_dir() || {
+        let first_name = meta.names == 1 || meta.is_folder() || {
             let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
-            seen.insert(meta.ino())
+            seen.insert(meta.inode)
         };
         if first_name {
-            plus(&self.on_disk, meta.blocks() * 512);
+            plus(&self.on_disk, meta.allocated);
         }
         match kind {
             Some(EntryKind::Folder) => plus(&self.folders, 1),
             Some(EntryKind::Link(_)) => plus(&self.links, 1),
             Some(EntryKind::File | EntryKind::Again(_)) => {
                 plus(&self.files, 1);
-                plus(&self.apparent, if first_name { meta.len() } else { 0 });
+                plus(&self.apparent, if first_name { meta.size } else { 0 });
             }
             None => self.short.store(true, Ordering::Relaxed),
         }
@@ -409,6 +399,8 @@ impl WalkSums {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::ffi::OsStr;
+    use std::os::unix::ffi::OsStrExt;
     use std::os::unix::fs::symlink;
 
     fn world() -> tempfile::TempDir {

@@ -71,7 +71,7 @@ fn is_wrong(what: &FindKind) -> bool {
 
 fn lying(site: &Site, path: PathBuf, what: FindKind, acts: Vec<CleanupAct>) -> CleanupFind {
     let drive = site.drive_of(path.parent().unwrap_or(&path)).map(|drive| drive.name.clone());
-    let folder = path.look_own_meta().is_ok_and(|meta| meta.is_dir());
+    let folder = path.look_own_meta().is_ok_and(|meta| meta.is_folder());
     let size = if folder { measure(&path) } else { Size::default() };
     CleanupFind { path, drive, size, what, acts }
 }
@@ -195,8 +195,7 @@ fn leftover_of<'a>(
 
 /// Whether two paths are one folder: through links, bind mounts, or two mounts of one file system.
 fn is_one_folder(one: &Path, other: &Path) -> bool {
-    use std::os::unix::fs::MetadataExt;
-    let identity = |path: &Path| path.look_meta().map(|meta| (meta.dev(), meta.ino())).ok();
+    let identity = |path: &Path| path.look_meta().map(|meta| (meta.device, meta.inode)).ok();
     real_path(one) == real_path(other) || identity(one).is_some_and(|id| identity(other) == Some(id))
 }
 

@@ -3,13 +3,13 @@
 //! Law: what a real drive of that kind would refuse is refused here with the same error, before
 //! anything has happened; room is counted in allocated bytes, as a file system counts it.
 
+use crate::platform;
+use crate::platform::NameBytes;
 use crate::platform::{Drive, allocated_below};
 use std::collections::{HashMap, HashSet};
 use std::ffi::OsString;
 use std::fs;
 use std::io;
-use std::os::unix::ffi::OsStrExt;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
@@ -93,7 +93,7 @@ impl Rules {
         let there = match known {
             // Made just now.
             Some(0) => 0,
-            _ => fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512),
+            _ => platform::look_itself(path).map_or(0, |m| m.allocated),
         };
         if known.is_none() {
             room.files.insert(path.to_path_buf(), there);
@@ -114,9 +114,9 @@ impl Rules {
     /// Notes the room that what is at a name gives back when it leaves.
     fn leaves(&self, path: &Path) {
         if self.room().used.is_some()
-            && let Ok(meta) = fs::symlink_metadata(path)
+            && let Ok(meta) = platform::look_itself(path)
         {
-            let leaves = if meta.is_dir() || meta.nlink() == 1 { meta.blocks() * 512 } else { 0 };
+            let leaves = if meta.is_folder() || meta.names == 1 { meta.allocated } else { 0 };
             self.room().leaving.insert(path.to_path_buf(), leaves);
         }
     }
@@ -139,7 +139,7 @@ impl Rules {
     }
 
     fn settle(&self, path: &Path, promised: u64) {
-        let now = fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512);
+        let now = platform::look_itself(path).map_or(0, |m| m.allocated);
         let mut room = self.room();
         let Some(used) = room.used else { return };
         let then = room.files.insert(path.to_path_buf(), now).unwrap_or(0);
@@ -149,7 +149,7 @@ impl Rules {
 
 /// Whether a path lies in a folder, or is it: both are written without `.`, `..` and doubled slashes.
 fn lies_in(path: &Path, folder: &Path) -> bool {
-    let rest = path.as_os_str().as_bytes().strip_prefix(folder.as_os_str().as_bytes());
+    let rest = path.name_bytes().strip_prefix(folder.name_bytes());
     rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
 }
 
@@ -183,7 +183,7 @@ impl Gate for DeclaredRules {
                 // What a file from an earlier run takes is counted already.
                 let mut room = rules.room();
                 if room.used.is_some() && !room.files.contains_key(path) {
-                    let now = fs::symlink_metadata(path).map_or(0, |m| m.blocks() * 512);
+                    let now = platform::look_itself(path).map_or(0, |m| m.allocated);
                     room.files.insert(path.to_path_buf(), now);
                 }
                 Ok(())
@@ -272,7 +272,7 @@ impl crate::platform::Abilities {
         let Some(text) = name.to_str() else { return false };
         let control = text.bytes().any(|b| b < 32);
         let ends = text.ends_with(['.', ' ']) && !matches!(text, "." | "..");
-        !control && !ends && !text.contains(|c| self.forbidden.contains(c)) && name.as_bytes().len() <= 255
+        !control && !ends && !text.contains(|c| self.forbidden.contains(c)) && name.name_bytes().len() <= 255
     }
 }
 

@@ -3,8 +3,8 @@
 //!
 //! Law: what stays is looked at again all through the removal: when its folder is not what it was, not one more file goes.
 
+use crate::platform;
 use std::io;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
@@ -32,12 +32,11 @@ impl RemovalPermit {
     /// # Errors
     /// What the system said to a look at it.
     pub(crate) fn while_stays(stays: &Path) -> io::Result<Self> {
-        let meta = stays.metadata()?;
-        if !meta.is_dir() {
+        let meta = platform::look_behind(stays)?;
+        if !meta.is_folder() {
             return Err(io::ErrorKind::NotADirectory.into());
         }
-        let watched =
-            Watched { path: stays.into(), identity: (meta.dev(), meta.ino()), looked: Mutex::new(Instant::now()) };
+        let watched = Watched { path: stays.into(), identity: meta.identity(), looked: Mutex::new(Instant::now()) };
         Ok(Self { stays: Some(watched) })
     }
 
@@ -55,8 +54,8 @@ impl RemovalPermit {
         if looked.elapsed() < FRESH {
             return Ok(());
         }
-        let meta = watched.path.metadata()?;
-        if (meta.dev(), meta.ino()) != watched.identity {
+        let meta = platform::look_behind(&watched.path)?;
+        if meta.identity() != watched.identity {
             return Err(io::Error::from_raw_os_error(NO_DEVICE));
         }
         *looked = Instant::now();

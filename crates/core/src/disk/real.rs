@@ -65,8 +65,8 @@ impl DiskFile {
     }
 
     /// Reads the size, times and inode of the open file.
-    pub fn metadata(&self) -> io::Result<fs::Metadata> {
-        self.file.metadata()
+    pub fn look(&self) -> io::Result<Seen> {
+        platform::look_open(&self.file)
     }
 }
 
@@ -104,7 +104,7 @@ impl Disk {
     pub fn open_read(&self, path: &Path) -> io::Result<DiskFile> {
         self.pass(Act::OpenRead(path), || {
             let file = platform::open_to_read(path, Reads::Cached)?;
-            platform::is_file(&file.metadata()?)?;
+            platform::must_be_file(&file)?;
             Ok(DiskFile::new(file, path))
         })
     }
@@ -153,11 +153,11 @@ impl Disk {
     /// block mount through FUSE has one more cache behind it, that of its device, which is beyond our reach.
     pub fn open_back(&self, path: &Path) -> io::Result<DiskFile> {
         let file = self.open_own_back(path)?;
-        platform::is_file(&file.metadata()?)?;
+        platform::must_be_file(&file.file)?;
         Ok(file)
     }
 
-    /// Does the same with a copy that was just written, without a look at what it is: [`DiskFile::metadata`] tells once it was read.
+    /// Does the same with a copy that was just written, without a look at what it is: [`DiskFile::look`] tells once it was read.
     pub fn open_own_back(&self, path: &Path) -> io::Result<DiskFile> {
         self.pass(Act::OpenRead(path), || match platform::open_to_read(path, Reads::PastCache) {
             Ok(file) => {
@@ -203,13 +203,15 @@ impl Disk {
         self.pass(Act::OpenWrite(path), || {
             let file = match platform::open_to_write(path) {
                 // A copy that was finished before a crash has its final permissions already, and may be read-only.
-                Err(error) if error.kind() == io::ErrorKind::PermissionDenied && path.symlink_metadata()?.is_file() => {
+                Err(error)
+                    if error.kind() == io::ErrorKind::PermissionDenied && platform::look_itself(path)?.is_file() =>
+                {
                     platform::make_writable(path)?;
                     platform::open_to_write(path)?
                 }
                 other => other?,
             };
-            platform::is_file(&file.metadata()?)?;
+            platform::must_be_file(&file)?;
             Ok(DiskFile::new(file, path))
         })
     }
@@ -394,8 +396,8 @@ impl Disk {
     ///
     /// # Errors
     /// Anything else that the system says: then whether it is there is not known.
-    pub fn look(&self, path: &Path) -> io::Result<Option<fs::Metadata>> {
-        self.pass(Act::Look(path), || match path.symlink_metadata() {
+    pub fn look(&self, path: &Path) -> io::Result<Option<Seen>> {
+        self.pass(Act::Look(path), || match platform::look_itself(path) {
             Ok(meta) => Ok(Some(meta)),
             Err(error) if matches!(error.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) => Ok(None),
             Err(error) => Err(error),
@@ -404,7 +406,7 @@ impl Disk {
 
     /// Whether a name is a folder itself, and not a link to one.
     pub fn is_folder(&self, path: &Path) -> io::Result<bool> {
-        Ok(self.look(path)?.is_some_and(|meta| meta.is_dir()))
+        Ok(self.look(path)?.is_some_and(|meta| meta.is_folder()))
     }
 
     /// Whether there is anything of this name.
@@ -415,7 +417,7 @@ impl Disk {
     /// Reads where a link leads, as it is written in it; `None` if there is no link of this name.
     pub fn read_link(&self, path: &Path) -> io::Result<Option<PathBuf>> {
         match self.look(path)? {
-            Some(meta) if meta.is_symlink() => fs::read_link(path).map(Some),
+            Some(meta) if meta.is_link() => fs::read_link(path).map(Some),
             _ => Ok(None),
         }
     }

@@ -10,8 +10,8 @@ use crate::haul::inspect::{
     Depth, Joined, LinkHandling, are_one, by_edits, content_list, edits_stand, has_digest, has_the_bytes, identity,
     is_as_it_was, is_folder_of, is_rewritten, merge_join, profiles_of, rewritten_at, what_records_say,
 };
+use crate::platform;
 use std::collections::HashSet;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -75,7 +75,7 @@ pub(crate) fn pass(work: &ItemContext<'_>, goes: &Path, stays: &Stays, depth: De
         }
         Stays::Copy { place, .. } | Stays::Originals(place) => place,
     };
-    if !disk.look(place).map_err(HaulError::disk("look at", place))?.is_some_and(|meta| meta.is_dir()) {
+    if !disk.look(place).map_err(HaulError::disk("look at", place))?.is_some_and(|meta| meta.is_folder()) {
         return refuse(work, FindingKind::CopyNotWhole { path: place.clone(), count: 1 });
     }
     if are_one(goes, place)? {
@@ -205,8 +205,8 @@ fn copy_is_whole(
     let (mut bad, mut newer): (Option<(PathBuf, u64)>, _) = (None, HashSet::new());
     // The same file under both folders is no second copy of it, unless it has a name in each.
     let is_the_same_file = |line: &FileEntry, entry: &Entry| {
-        let there = line.entry.path.under(goes).symlink_metadata();
-        one_drive && entry.names <= 1 && there.is_ok_and(|meta| meta.ino() == entry.inode)
+        let there = platform::look_itself(line.entry.path.under(goes));
+        one_drive && entry.names <= 1 && there.is_ok_and(|meta| meta.inode == entry.inode)
     };
     let mut look = |line: &FileEntry, entry: &Entry| -> Result<bool, HaulError> {
         let (path, at) = (line.entry.path.as_path(), line.entry.path.under(copy));

@@ -14,6 +14,7 @@ use super::event::Control;
 use crate::bytes::{HaulId, ItemId};
 use crate::journal::{EventKind, Journal, JournalError};
 use crate::launcher::{FoundLauncher, PlaceFault};
+use crate::platform;
 use crate::site::{Process, Site, real_path};
 use crate::survey::{Game, Survey};
 
@@ -105,9 +106,9 @@ pub fn start_game(
 }
 
 fn spawn(program: &str, arguments: &[String], folder: &Path) -> Result<Child, StartError> {
-    use std::os::unix::process::CommandExt;
     let mut command = Command::new(program);
-    command.args(arguments).current_dir(folder).process_group(0);
+    command.args(arguments).current_dir(folder);
+    platform::stand_alone(&mut command);
     command.stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
     command.spawn().map_err(|source| StartError::Spawn { path: program.into(), source })
 }

@@ -6,6 +6,7 @@
 use crate::checksums::{EntryKind, ItemPath};
 use crate::item::{Left, Progress, RateMeter, WhyLeft};
 use crate::journal::FileEntry;
+use crate::platform;
 use crate::platform::{Seen, SeenKind};
 use std::collections::HashMap;
 use std::ffi::OsStr;
@@ -87,7 +88,7 @@ pub(crate) fn remove_known(
 ) -> Result<Removed, HaulError> {
     let disk = &work.site.disk;
     match disk.look(root).map_err(HaulError::disk("look at", root))? {
-        Some(meta) if meta.is_dir() => {}
+        Some(meta) if meta.is_folder() => {}
         // A link or a file in its place is somebody else's.
         Some(_) => {
             let left = Left { path: PathBuf::new(), bytes: Bytes::ZERO, why: WhyLeft::Unknown };
@@ -323,7 +324,6 @@ fn list_rest(
     kept: &HashMap<PathBuf, WhyLeft>,
     left: &mut Vec<Left>,
 ) -> Result<(), HaulError> {
-    use std::os::unix::fs::MetadataExt;
     let names = match folder.read_dir() {
         Ok(names) => names,
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
@@ -336,16 +336,16 @@ fn list_rest(
     };
     for found in names {
         let at = found.map_err(HaulError::disk("read", folder))?.path();
-        let meta = at.symlink_metadata().map_err(HaulError::disk("look at", &at))?;
+        let meta = platform::look_itself(&at).map_err(HaulError::disk("look at", &at))?;
         let before = left.len();
-        if meta.is_dir() {
+        if meta.is_folder() {
             list_rest(root, &at, kept, left)?;
         }
         if left.len() == before
             && let Some(path) = at.strip_prefix(root).ok().and_then(ItemPath::new)
         {
             let why = kept.get(path.as_path()).copied().unwrap_or(WhyLeft::Unknown);
-            let bytes = if meta.is_dir() { Bytes::ZERO } else { Bytes::new(meta.blocks() * 512) };
+            let bytes = if meta.is_folder() { Bytes::ZERO } else { Bytes::new(meta.allocated) };
             left.push(Left { path: path.as_path().into(), bytes, why });
         }
     }

@@ -3,6 +3,7 @@
 //! Law: nothing is taken on trust. The other copy has the launcher's own hash, or every block that could be read of the
 //! original is the same in it; what is taken is compared like everything else.
 
+use crate::platform;
 use std::path::Path;
 
 use super::error::HaulError;
@@ -26,11 +27,11 @@ pub fn take_from(site: &Site, journal: &Journal, item: ItemId, path: &ItemPath, 
     let shown = path.as_path().display();
     let line = line.ok_or_else(|| HaulError::Nothing(format!("{} has no file {shown}", row.planned.title)))?;
     let not = |why| HaulError::NotThatFile { path: other.into(), why };
-    let meta = other.symlink_metadata().map_err(HaulError::disk("look at", other))?;
+    let meta = platform::look_itself(other).map_err(HaulError::disk("look at", other))?;
     if !meta.is_file() {
         return Err(not("it isn't a file"));
     }
-    if meta.len() != line.entry.size {
+    if meta.size != line.entry.size {
         return Err(not("its size differs"));
     }
     let contents = contents_of(site, &row.planned.game, &row.planned.to)?;

@@ -1,12 +1,11 @@
 //! Rows of the journal, to values and back.
 
 use super::rows::{Attribute, FileEntry, There, UnreadableStretch};
+use crate::platform::name_of;
 
 use crate::checksums::{Entry, EntryKind, ItemPath};
 use crate::item::PlannedItem;
 use crate::launcher::Origin;
-
-use std::os::unix::ffi::OsStringExt;
 use std::path::PathBuf;
 
 use crate::bytes::HaulId;
@@ -27,7 +26,7 @@ pub(crate) fn among(column: &str, only: Option<&str>) -> String {
 }
 
 pub(crate) fn path_of(bytes: Vec<u8>) -> PathBuf {
-    PathBuf::from(std::ffi::OsString::from_vec(bytes))
+    PathBuf::from(name_of(bytes))
 }
 
 /// A stretch that could not be read, of the columns path, start, end.

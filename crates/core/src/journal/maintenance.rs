@@ -2,7 +2,7 @@
 //!
 //! Law: a check writes nothing; a compaction changes no row, and a crash in it leaves the database as it was.
 
-use std::fs;
+use crate::platform;
 use std::path::Path;
 
 use rusqlite::Connection;
@@ -93,7 +93,7 @@ fn looked_at(db: &Connection, path: &Path) -> Result<JournalState, JournalError>
 }
 
 fn size_of(path: &Path) -> Bytes {
-    Bytes::new(fs::metadata(path).map_or(0, |meta| meta.len()))
+    Bytes::new(platform::look_behind(path).map_or(0, |meta| meta.size))
 }
 
 impl Journal {

@@ -17,9 +17,8 @@ use crate::bytes::Bytes;
 use crate::checksums::ItemPath;
 use crate::item::{PlannedItem, Policy, Proof, Residue, Stage, Trial};
 use crate::platform;
+use crate::platform::NameBytes;
 use std::fs::{self, File, TryLockError};
-
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::MutexGuard;
 use std::time::Duration;
@@ -308,7 +307,7 @@ impl Journal {
     /// Writes down that a file's bytes are to be taken from another copy.
     pub(crate) fn set_taken(&self, item: ItemId, path: &ItemPath, from: &Path) -> Journaled<()> {
         let sql = "update entry set taken = ?3 where lot = ?1 and path = ?2";
-        let row = params![item.0, path.key(), from.as_os_str().as_bytes()];
+        let row = params![item.0, path.key(), from.name_bytes()];
         self.db().execute(sql, row).map(drop).map_err(self.err())
     }
 
@@ -330,7 +329,7 @@ impl Journal {
     /// Writes down that a folder was made on the way to an item's place.
     pub(crate) fn put_made(&self, item: ItemId, folder: &Path) -> Journaled<()> {
         let sql = "insert or ignore into made values(?1, ?2)";
-        self.db().execute(sql, params![item.0, folder.as_os_str().as_bytes()]).map(drop).map_err(self.err())
+        self.db().execute(sql, params![item.0, folder.name_bytes()]).map(drop).map_err(self.err())
     }
 
     /// The folders that were made on the way to an item's place, those that lie deepest first.

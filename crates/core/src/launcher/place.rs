@@ -4,8 +4,8 @@ use std::path::{Component, Path, PathBuf};
 
 use serde::Serialize;
 
-use crate::platform::Look;
 use crate::platform::silent_at;
+use crate::platform::{Look, is_in_system};
 use crate::site::{Site, real_path};
 
 /// Why a place cannot be an install folder.
@@ -42,40 +42,11 @@ pub enum PlaceFault {
     Game(PathBuf),
 }
 
-/// Folders that belong to the system, by the Filesystem Hierarchy Standard 3.0; games and drives may lie in some others of it.
-const SYSTEM: [&str; 18] = [
-    "/bin",
-    "/boot",
-    "/dev",
-    "/efi",
-    "/etc",
-    "/lib",
-    "/lib32",
-    "/lib64",
-    "/lost+found",
-    "/proc",
-    "/run",
-    "/sbin",
-    "/sys",
-    "/usr",
-    "/var/cache",
-    "/var/lib",
-    "/var/log",
-    "/var/spool",
-];
-
 /// Whether a path, with its links followed, is or lies in a folder of the system that nobody moves or removes.
 pub fn is_of_the_system(site: &Site, path: &Path) -> bool {
     // A declared world may lie anywhere; what is in it is its own.
     let in_world = site.world.as_ref().is_some_and(|world| path.starts_with(real_path(world)));
     !in_world && is_in_system(path)
-}
-
-fn is_in_system(path: &Path) -> bool {
-    // Drives that a person plugs in are mounted below the last two.
-    let but = ["/usr/local/games", "/usr/games", "/usr/share/games", "/var/lib/games", "/run/media", "/run/mount"];
-    SYSTEM.iter().any(|place| path.starts_with(place))
-        && !but.iter().any(|place| path.starts_with(place) && path != Path::new(place))
 }
 
 /// Finds out what is wrong with an install folder; `None` if nothing is.
@@ -120,8 +91,8 @@ pub fn place_fault(site: &Site, install: &Path, library: Option<&Path>) -> Optio
     }
     match install.look_own_meta() {
         Err(_) => Some(missing(site, install)),
-        Ok(meta) if meta.is_symlink() => Some(PlaceFault::LeadsOut(real)),
-        Ok(meta) if !meta.is_dir() => Some(PlaceFault::NotAFolder),
+        Ok(meta) if meta.is_link() => Some(PlaceFault::LeadsOut(real)),
+        Ok(meta) if !meta.is_folder() => Some(PlaceFault::NotAFolder),
         Ok(_) => None,
     }
 }

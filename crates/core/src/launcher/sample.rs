@@ -81,8 +81,7 @@ pub(crate) fn check_lists(site: &Site, found: &FoundLauncher) -> Option<ListChec
 
 fn tried(site: &Site, list: &ContentList, install: &Path, files: &mut usize) -> Option<ListFaultKind> {
     let mut by_size: Vec<_> = list.listed_files.iter().collect();
-    let there =
-        |listed: &super::contents::ListedFile| install.join(&listed.path).look_own_meta().map(|meta| meta.len());
+    let there = |listed: &super::contents::ListedFile| install.join(&listed.path).look_own_meta().map(|meta| meta.size);
     // An empty file agrees with any list that is off by a field.
     by_size.sort_by_cached_key(|listed| {
         let size = listed.size.or_else(|| there(listed).ok());
@@ -92,9 +91,9 @@ fn tried(site: &Site, list: &ContentList, install: &Path, files: &mut usize) -> 
     let agrees = |listed: &&super::contents::ListedFile| {
         let at = install.join(&listed.path);
         let Ok(meta) = at.look_own_meta() else { return false };
-        let same_size = meta.is_file() && listed.may_have(meta.len());
+        let same_size = meta.is_file() && listed.may_have(meta.size);
         // One that is too large to be read for a check is taken by its size.
-        same_size && (meta.len() > LARGEST || listed.has_bytes_of(&site.disk, &at, list.kind).unwrap_or(false))
+        same_size && (meta.size > LARGEST || listed.has_bytes_of(&site.disk, &at, list.kind).unwrap_or(false))
     };
     let tried: Vec<_> = by_size.into_iter().take(TRIED).collect();
     *files += tried.len();

@@ -163,7 +163,7 @@ fn candidates<'a>(games: &'a [Game<'a>], home: &Home, evidence: &Evidence) -> Ve
         files.extend(files_naming(&words, &own).into_iter().flatten());
         files.sort();
         files.dedup();
-        let small = |file: &PathBuf| file.look_meta().is_ok_and(|meta| meta.len() <= LARGEST);
+        let small = |file: &PathBuf| file.look_meta().is_ok_and(|meta| meta.size <= LARGEST);
         all.extend(files.into_iter().filter(small).map(|file| (nth, game, file)));
     }
     all

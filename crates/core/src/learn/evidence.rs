@@ -92,7 +92,7 @@ pub(super) fn small_files(folder: &Path, depth: usize, files: &mut Vec<PathBuf>)
         let Ok(kind) = entry.file_type() else { continue };
         if kind.is_dir() && depth > 1 {
             small_files(&entry.path(), depth - 1, files);
-        } else if kind.is_file() && entry.path().look_own_meta().is_ok_and(|meta| meta.len() <= SMALL) {
+        } else if kind.is_file() && entry.path().look_own_meta().is_ok_and(|meta| meta.size <= SMALL) {
             files.push(entry.path());
         }
     }

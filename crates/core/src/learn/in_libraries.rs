@@ -98,7 +98,7 @@ pub(super) fn files_near_top(top: &Path, is_left_out: &dyn Fn(&Path) -> bool) ->
                 let (Ok(kind), path) = (entry.file_type(), entry.path()) else { continue };
                 if kind.is_dir() && !is_left_out(&path) {
                     deeper.push(path);
-                } else if kind.is_file() && path.look_own_meta().is_ok_and(|meta| meta.len() <= SMALL) {
+                } else if kind.is_file() && path.look_own_meta().is_ok_and(|meta| meta.size <= SMALL) {
                     files.push(path);
                 }
             }

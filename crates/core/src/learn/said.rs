@@ -87,7 +87,7 @@ pub(super) struct Sums(Vec<u64>);
 impl Sums {
     pub fn of(game: &FoundGame) -> Self {
         let files: Vec<u64> = FolderListing::lazily(&game.install)
-            .filter_map(|file| file.look_own_meta().ok().map(|meta| meta.len()))
+            .filter_map(|file| file.look_own_meta().ok().map(|meta| meta.size))
             .collect();
         let claim = game.claim.map(Bytes::count);
         Self([1, files.len() as u64, files.iter().sum()].into_iter().chain(claim).collect())

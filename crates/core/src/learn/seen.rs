@@ -89,7 +89,7 @@ pub(super) fn may_be_a_game(site: &Site, dir: &Path) -> bool {
 }
 
 fn seen_in(site: &Site, evidence: &Evidence, known: &Folders<'_>, file: &Path) -> Option<SeenFile> {
-    if file.look_meta().ok()?.len() > LARGEST {
+    if file.look_meta().ok()?.size > LARGEST {
         return None;
     }
     let bases = Bases { relative_to: None, ..bases_near(site, file, &evidence.layers) };

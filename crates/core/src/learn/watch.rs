@@ -5,7 +5,6 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
-use std::time::SystemTime;
 
 use super::evidence::Evidence;
 use super::learn;
@@ -30,7 +29,7 @@ const QUIET: usize = 3;
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 struct Stamp {
     len: u64,
-    modified: Option<SystemTime>,
+    modified_ns: i128,
 }
 
 type Stamps = BTreeMap<PathBuf, Stamp>;
@@ -163,7 +162,7 @@ impl Watch {
         learned.launchers.into_iter().find_map(|launcher| {
             let before = self.before.get(&(launcher.home.clone(), launcher.list.clone())).unwrap_or(&none);
             // Of a launcher whose games were not known before it is the newest.
-            let made = |dir: &Path| dir.look_meta().and_then(|meta| meta.modified()).ok();
+            let made = |dir: &Path| dir.look_meta().map(|meta| meta.modified_ns).ok();
             let new = launcher.games.iter().filter(|game| !before.contains(&real_path(&game.install)));
             let to = new.max_by_key(|game| made(&game.install))?.install.clone();
             let profile = Profile::parse(&launcher.profile, Path::new("learned.toml")).ok();
@@ -252,7 +251,7 @@ fn leads(found: &FoundLauncher, site: &Site, (file, text): (&Path, &str), dir: &
 fn is_whole(dir: &Path) -> bool {
     let size = || -> Option<(usize, u64)> {
         let sizes: Vec<u64> =
-            FolderListing::lazily(dir).filter_map(|file| file.look_own_meta().ok().map(|meta| meta.len())).collect();
+            FolderListing::lazily(dir).filter_map(|file| file.look_own_meta().ok().map(|meta| meta.size)).collect();
         (!sizes.is_empty()).then(|| (sizes.len(), sizes.iter().sum()))
     };
     let first = size();
@@ -263,7 +262,7 @@ fn is_whole(dir: &Path) -> bool {
 fn stamps(evidence: &Evidence) -> Stamps {
     let stamp = |file: &PathBuf| {
         let meta = file.look_meta().ok()?;
-        Some((file.clone(), Stamp { len: meta.len(), modified: meta.modified().ok() }))
+        Some((file.clone(), Stamp { len: meta.size, modified_ns: meta.modified_ns }))
     };
     evidence.gathered.files.iter().filter_map(stamp).collect()
 }

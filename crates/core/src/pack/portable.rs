@@ -158,7 +158,7 @@ pub fn check_needs(folder: &Path, needs: &[Need], programs: &[PathBuf]) -> Vec<N
     let one = |need: &Need| {
         let by_name = need.program.as_ref().and_then(|name| {
             let at = programs.iter().map(|folder| folder.join(name));
-            at.clone().find(|path| is_startable(path))
+            at.clone().find(|path| crate::platform::is_startable(path))
         });
         let file = need.file.as_ref().map(|file| if file.is_absolute() { file.clone() } else { folder.join(file) });
         let found = by_name.or_else(|| file.filter(|file| file.look_exists()));
@@ -167,11 +167,6 @@ pub fn check_needs(folder: &Path, needs: &[Need], programs: &[PathBuf]) -> Vec<N
         NeedMet { need: need.clone(), found, installer_at: installer.filter(|path| path.look_exists()) }
     };
     needs.iter().map(one).collect()
-}
-
-fn is_startable(path: &Path) -> bool {
-    use std::os::unix::fs::PermissionsExt;
-    path.metadata().is_ok_and(|meta| meta.is_file() && meta.permissions().mode() & 0o111 != 0)
 }
 
 /// Plans the card, the description and the checksums beside a carried folder. Writes nothing.

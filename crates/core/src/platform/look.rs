@@ -1,7 +1,7 @@
 //! Looks at names and files, as the standard library has them, with two promises more: a mount that does not answer is an error
 //! at once, and what is no file (a named pipe, a socket, a device) is refused by its kind and never waited for.
 
-use std::fs::{self, File, Metadata, OpenOptions};
+use std::fs::{self, File, OpenOptions};
 use std::io::{self, Read};
 use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
@@ -10,6 +10,7 @@ use std::vec;
 use rustix::fs::OFlags;
 
 use super::patience::patiently;
+use super::seen::{Seen, look_behind, look_itself};
 use super::silent::answers;
 
 /// The most bytes of a file that is read whole: records, lists and profiles are far smaller.
@@ -24,9 +25,9 @@ pub(crate) trait Look {
     /// Whether a symbolic link is there.
     fn look_is_link(&self) -> bool;
     /// What is there, links followed.
-    fn look_meta(&self) -> io::Result<Metadata>;
+    fn look_meta(&self) -> io::Result<Seen>;
     /// What is there; of a link, the link.
-    fn look_own_meta(&self) -> io::Result<Metadata>;
+    fn look_own_meta(&self) -> io::Result<Seen>;
     /// The path with all links followed.
     fn look_real(&self) -> io::Result<PathBuf>;
     /// Where a symbolic link leads, as it is written.
@@ -39,21 +40,21 @@ impl Look for Path {
     }
 
     fn look_is_dir(&self) -> bool {
-        self.look_meta().is_ok_and(|meta| meta.is_dir())
+        self.look_meta().is_ok_and(|meta| meta.is_folder())
     }
 
     fn look_is_link(&self) -> bool {
-        self.look_own_meta().is_ok_and(|meta| meta.is_symlink())
+        self.look_own_meta().is_ok_and(|meta| meta.is_link())
     }
 
-    fn look_meta(&self) -> io::Result<Metadata> {
+    fn look_meta(&self) -> io::Result<Seen> {
         answers(self)?;
-        self.metadata()
+        look_behind(self)
     }
 
-    fn look_own_meta(&self) -> io::Result<Metadata> {
+    fn look_own_meta(&self) -> io::Result<Seen> {
         answers_above(self)?;
-        self.symlink_metadata()
+        look_itself(self)
     }
 
     fn look_real(&self) -> io::Result<PathBuf> {
@@ -101,12 +102,12 @@ pub(crate) fn read_dir_here(path: &Path) -> io::Result<fs::ReadDir> {
 ///
 /// # Errors
 /// What the system said; that something is mounted there which does not answer.
-pub(crate) fn entry_meta(entry: &fs::DirEntry) -> io::Result<Metadata> {
+pub(crate) fn entry_meta(entry: &fs::DirEntry) -> io::Result<Seen> {
     let path = entry.path();
     if super::is_silent(&path) {
         answers(&path)?;
     }
-    entry.metadata()
+    entry.metadata().map(Seen::from)
 }
 
 /// Opens a file to read it.
@@ -119,13 +120,13 @@ pub(crate) fn open(path: impl AsRef<Path>) -> io::Result<File> {
     answers(path)?;
     // A pipe that nobody writes into, or a device, may wait for ever in an open that is to wait.
     let file = OpenOptions::new().read(true).custom_flags(OFlags::NONBLOCK.bits() as i32).open(path)?;
-    is_file(&file.metadata()?)?;
+    must_be_file(&file)?;
     Ok(file)
 }
 
 /// Refuses what is no file, by its kind.
-pub(crate) fn is_file(meta: &Metadata) -> io::Result<()> {
-    let kind = meta.file_type();
+pub(crate) fn must_be_file(file: &File) -> io::Result<()> {
+    let kind = file.metadata()?.file_type();
     let what = match () {
         () if kind.is_file() => return Ok(()),
         () if kind.is_dir() => return Err(io::ErrorKind::IsADirectory.into()),

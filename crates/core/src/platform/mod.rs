@@ -9,6 +9,7 @@ mod files;
 mod look;
 mod meta;
 mod mounts;
+mod names;
 mod patience;
 mod private;
 mod processes;
@@ -26,19 +27,21 @@ pub(crate) use files::{
     write_all_at,
 };
 pub use look::real_path;
-pub(crate) use look::{Look, entry_meta, is_file, open, read, read_dir, read_dir_here, read_to_string};
+pub(crate) use look::{Look, entry_meta, must_be_file, open, read, read_dir, read_dir_here, read_to_string};
 pub use meta::{Meta, Refused};
 pub(crate) use meta::{apply_folder_meta, apply_link_meta, apply_meta, attributes_of};
 pub(crate) use mounts::{MOUNTS, drives_of_system, mounts_of_system};
 pub use mounts::{Mount, parse_mountinfo};
+pub(crate) use names::{NameBytes, name_of};
 pub(crate) use patience::{Heartbeat, patiently};
 pub(crate) use private::{append_private, create_private, make_private, write_private};
 pub(crate) use processes::Processes;
 pub use processes::{Process, Sight, Wanted};
-pub(crate) use seen::look_behind;
 pub use seen::{Seen, SeenKind};
+pub(crate) use seen::{look_behind, look_itself, look_open};
 pub(crate) use silent::{answers, is_silent, silent_at, silent_mounts};
 pub(crate) use system::{
-    free_at, is_circle, is_locked, is_read_only, is_root, is_writable, let_others_go_first, mount_number, real_user,
-    take_room, user,
+    PROCESSES, free_at, is_circle, is_in_system, is_locked, is_read_only, is_root, is_startable, let_others_go_first,
+    mount_number, real_user, stand_alone, take_room, user,
 };
+pub use system::{is_writable, leave_the_terminal, words_of_process};

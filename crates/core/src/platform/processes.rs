@@ -93,11 +93,10 @@ impl Processes<'_> {
     /// Whether a process that bears a launcher's name can be the launcher of this site: a name alone is anybody's. On a machine it is one
     /// of this person, or of whose home it is; in a declared world one that has to do with its folder.
     fn may_be_of_here(&self, process: &Path) -> bool {
-        use std::os::unix::fs::MetadataExt;
         let Some(world) = self.world else {
-            let Ok(meta) = process.metadata() else { return true };
-            let of_home = self.home.look_meta().map(|home| home.uid()).ok();
-            return meta.uid() == super::user() || Some(meta.uid()) == of_home;
+            let Ok(meta) = super::look_behind(process) else { return true };
+            let of_home = self.home.look_meta().map(|home| home.owner.0).ok();
+            return meta.owner.0 == super::user() || Some(meta.owner.0) == of_home;
         };
         let world = real_path(world);
         let named = |file: &str| {

@@ -1,5 +1,10 @@
 //! What is known of a name: of a link itself, never of what it leads to.
 
+use std::fs::{File, Metadata};
+use std::io;
+use std::os::unix::fs::MetadataExt;
+use std::path::Path;
+
 /// What kind of thing a name is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SeenKind {
@@ -30,6 +35,8 @@ pub struct Seen {
     pub names: u64,
     /// Permission bits.
     pub mode: u32,
+    /// User and group.
+    pub owner: (u32, u32),
     /// Time of the last change of its bytes, nanoseconds since 1970.
     pub modified_ns: i128,
     /// Time of the last change of its status, nanoseconds since 1970.
@@ -53,9 +60,56 @@ impl From<rustix::fs::Stat> for Seen {
             allocated: stat.st_blocks as u64 * 512,
             names: stat.st_nlink,
             mode: stat.st_mode & 0o7777,
+            owner: (stat.st_uid, stat.st_gid),
             modified_ns: time(stat.st_mtime, stat.st_mtime_nsec),
             changed_ns: time(stat.st_ctime, stat.st_ctime_nsec),
         }
+    }
+}
+
+impl From<Metadata> for Seen {
+    fn from(meta: Metadata) -> Self {
+        let time = |seconds: i64, nanoseconds: i64| i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds);
+        let kind = match meta.file_type() {
+            kind if kind.is_file() => SeenKind::File,
+            kind if kind.is_dir() => SeenKind::Folder,
+            kind if kind.is_symlink() => SeenKind::Link,
+            _ => SeenKind::Other,
+        };
+        Self {
+            kind,
+            device: meta.dev(),
+            inode: meta.ino(),
+            size: meta.len(),
+            allocated: meta.blocks() * 512,
+            names: meta.nlink(),
+            mode: meta.mode() & 0o7777,
+            owner: (meta.uid(), meta.gid()),
+            modified_ns: time(meta.mtime(), meta.mtime_nsec()),
+            changed_ns: time(meta.ctime(), meta.ctime_nsec()),
+        }
+    }
+}
+
+impl Seen {
+    /// Whether it is a file with bytes.
+    pub fn is_file(&self) -> bool {
+        self.kind == SeenKind::File
+    }
+
+    /// Whether it is a folder.
+    pub fn is_folder(&self) -> bool {
+        self.kind == SeenKind::Folder
+    }
+
+    /// Whether it is a symbolic link.
+    pub fn is_link(&self) -> bool {
+        self.kind == SeenKind::Link
+    }
+
+    /// Which thing it is, as long as it is there: its device and its number there.
+    pub fn identity(&self) -> (u64, u64) {
+        (self.device, self.inode)
     }
 }
 
@@ -63,6 +117,22 @@ impl From<rustix::fs::Stat> for Seen {
 ///
 /// # Errors
 /// What the system says.
-pub(crate) fn look_behind(path: &std::path::Path) -> std::io::Result<Seen> {
-    Ok(rustix::fs::stat(path)?.into())
+pub(crate) fn look_behind(path: impl AsRef<Path>) -> io::Result<Seen> {
+    path.as_ref().metadata().map(Seen::from)
+}
+
+/// Looks at a name itself; of a link, at the link.
+///
+/// # Errors
+/// What the system says.
+pub(crate) fn look_itself(path: impl AsRef<Path>) -> io::Result<Seen> {
+    path.as_ref().symlink_metadata().map(Seen::from)
+}
+
+/// Looks at an open file or folder.
+///
+/// # Errors
+/// What the system says.
+pub(crate) fn look_open(file: &File) -> io::Result<Seen> {
+    file.metadata().map(Seen::from)
 }

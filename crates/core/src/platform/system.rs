@@ -2,9 +2,14 @@
 
 use std::fs::File;
 use std::io;
+use std::os::unix::process::CommandExt;
 use std::path::Path;
+use std::process::Command;
 
 use crate::bytes::Bytes;
+
+/// Where processes are listed (proc(5)).
+pub(crate) const PROCESSES: &str = "/proc";
 
 /// Whether this program may give files to others and look into everybody's processes.
 pub(crate) fn is_root() -> bool {
@@ -45,7 +50,7 @@ pub(crate) fn is_read_only(path: &Path) -> bool {
 }
 
 /// Whether this person may write a file, or make names in a folder.
-pub(crate) fn is_writable(path: &Path) -> bool {
+pub fn is_writable(path: &Path) -> bool {
     rustix::fs::access(path, rustix::fs::Access::WRITE_OK).is_ok()
 }
 
@@ -88,4 +93,58 @@ pub(crate) fn has_ntfs_attribute(top: &Path) -> bool {
 pub(crate) fn device_of(file: &Path) -> Option<(u32, u32)> {
     let stat = rustix::fs::stat(file).ok()?;
     Some((rustix::fs::major(stat.st_rdev), rustix::fs::minor(stat.st_rdev)))
+}
+
+/// Folders that belong to the system, by the Filesystem Hierarchy Standard 3.0; games and drives may lie in some others of it.
+const SYSTEM: [&str; 18] = [
+    "/bin",
+    "/boot",
+    "/dev",
+    "/efi",
+    "/etc",
+    "/lib",
+    "/lib32",
+    "/lib64",
+    "/lost+found",
+    "/proc",
+    "/run",
+    "/sbin",
+    "/sys",
+    "/usr",
+    "/var/cache",
+    "/var/lib",
+    "/var/log",
+    "/var/spool",
+];
+
+/// Whether a path, as it is written, is or lies in a folder of the system that nobody moves or removes.
+pub(crate) fn is_in_system(path: &Path) -> bool {
+    // Drives that a person plugs in are mounted below the last two.
+    let but = ["/usr/local/games", "/usr/games", "/usr/share/games", "/var/lib/games", "/run/media", "/run/mount"];
+    SYSTEM.iter().any(|place| path.starts_with(place))
+        && !but.iter().any(|place| path.starts_with(place) && path != Path::new(place))
+}
+
+/// Has a program that is started stand alone: a Ctrl-C in this terminal isn't for it.
+pub(crate) fn stand_alone(command: &mut Command) {
+    command.process_group(0);
+}
+
+/// Makes this program independent of the terminal that it was started from: what closes or interrupts that is none of its business.
+/// It fails only for the first program of a session, which is independent already.
+pub fn leave_the_terminal() {
+    if let Err(error) = rustix::process::setsid() {
+        tracing::debug!(%error, "the session stays as it is");
+    }
+}
+
+/// The words that a process was started with; none where there is no such process or it may not be asked.
+pub fn words_of_process(process: u32) -> Vec<Vec<u8>> {
+    let said = std::fs::read(Path::new(PROCESSES).join(process.to_string()).join("cmdline")).unwrap_or_default();
+    said.split(|byte| *byte == 0).map(<[u8]>::to_vec).collect()
+}
+
+/// Whether a file is a program that can be started.
+pub(crate) fn is_startable(path: &Path) -> bool {
+    super::look_behind(path).is_ok_and(|seen| seen.is_file() && seen.mode & 0o111 != 0)
 }

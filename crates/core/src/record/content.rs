@@ -2,8 +2,9 @@
 
 use super::cell::Cell;
 use super::former_page::FormerPage;
+use crate::platform::NameBytes;
+use crate::platform::name_of;
 use std::io;
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
 use super::database::{self};
@@ -58,7 +59,7 @@ impl Content {
         match file.look_own_meta() {
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(Self::Absent),
             Err(error) => Err(fault(error)),
-            Ok(meta) if meta.is_symlink() && !matches!(like, Self::Bytes(_)) => {
+            Ok(meta) if meta.is_link() && !matches!(like, Self::Bytes(_)) => {
                 file.look_link().map(Self::Link).map_err(fault)
             }
             Ok(_) => platform::read(file).map(Self::Bytes).map_err(fault),
@@ -113,7 +114,7 @@ impl Content {
         match self {
             Self::Absent => None,
             Self::Bytes(bytes) => row(b'b', bytes),
-            Self::Link(target) => row(b'l', target.as_os_str().as_bytes()),
+            Self::Link(target) => row(b'l', target.name_bytes()),
             Self::Cells(cells) => row(b'c', serde_json::to_string(cells).unwrap_or_default().as_bytes()),
             Self::Patched(patch) => row(b'p', &patch.to_bytes()),
             Self::Known(size, hash) => row(b'k', &[&size.to_le_bytes()[..], hash.as_bytes()].concat()),
@@ -126,7 +127,7 @@ impl Content {
         let (letter, rest) = row.split_first()?;
         match letter {
             b'b' => Some(Self::Bytes(rest.to_vec())),
-            b'l' => Some(Self::Link(PathBuf::from(std::ffi::OsStr::from_bytes(rest)))),
+            b'l' => Some(Self::Link(PathBuf::from(name_of(rest.to_vec())))),
             b'c' => serde_json::from_slice(rest).ok().map(Self::Cells),
             b'p' => Patch::of_bytes(rest).map(Self::Patched),
             b'k' => {

@@ -3,8 +3,8 @@
 //! Law: looking never changes a database, its journal or its mode; a database that somebody holds is
 //! refused, never waited for without end; a cell changes only if it still says what was read.
 
+use crate::platform::NameBytes;
 use std::io::Read;
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
@@ -46,7 +46,7 @@ fn looking(file: &Path) -> Result<(Connection, Option<Copy>)> {
         return Err(DatabaseError::Absent { file: file.into() });
     }
     let flags = OpenFlags::SQLITE_OPEN_READ_ONLY | OpenFlags::SQLITE_OPEN_URI | OpenFlags::SQLITE_OPEN_NO_MUTEX;
-    let waiting = |end| beside(file, end).look_meta().is_ok_and(|meta| meta.len() > 0);
+    let waiting = |end| beside(file, end).look_meta().is_ok_and(|meta| meta.size > 0);
     // What waits in a journal counts. Opening it in place would write, so a copy is looked at.
     if waiting("-wal") || waiting("-journal") {
         let copy = Copy::of(file)?;
@@ -55,8 +55,7 @@ fn looking(file: &Path) -> Result<(Connection, Option<Copy>)> {
         return Ok((db, Some(copy)));
     }
     let name: String = file
-        .as_os_str()
-        .as_bytes()
+        .name_bytes()
         .iter()
         .map(|byte| match byte {
             b'/' | b'-' | b'_' | b'.' => char::from(*byte).to_string(),
@@ -352,7 +351,7 @@ pub(crate) fn rehearse(file: &Path, before: &[Cell], after: &[Cell]) -> Result<b
     /// What is larger is not copied for a trial.
     const LARGEST_TRIAL: u64 = 256_000_000;
     const LONGEST: Duration = Duration::from_secs(5);
-    if file.look_meta().is_ok_and(|meta| meta.len() > LARGEST_TRIAL) {
+    if file.look_meta().is_ok_and(|meta| meta.size > LARGEST_TRIAL) {
         return Ok(true);
     }
     let copy = Copy::of(file)?;

@@ -7,10 +7,10 @@
 mod percent;
 
 use super::letters::SpellingError;
+use crate::platform::NameBytes;
+use crate::platform::name_of;
 use std::borrow::Cow;
 use std::cmp::Reverse;
-use std::ffi::OsStr;
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Component, Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
@@ -229,7 +229,7 @@ impl Spelling {
     fn place(&self, base: &Path) -> PathBuf {
         let mut path = base.to_path_buf();
         for name in &self.names {
-            let exact = path.join(OsStr::from_bytes(&name.bytes));
+            let exact = path.join(name_of(name.bytes.clone()));
             path = if self.blind && exact.look_own_meta().is_err() {
                 alike(&path, &name.bytes).unwrap_or(exact)
             } else {
@@ -327,7 +327,7 @@ impl Spelling {
     fn led(&self, path: &Path, bases: &Bases) -> Result<(String, Vec<Vec<u8>>), SpellingError> {
         let names = |path: &Path| -> Vec<Vec<u8>> {
             let name = |c: Component<'_>| match c {
-                Component::Normal(name) => Some(name.as_bytes().to_vec()),
+                Component::Normal(name) => Some(name.name_bytes().to_vec()),
                 Component::ParentDir => Some(b"..".to_vec()),
                 _ => None,
             };
@@ -486,7 +486,7 @@ fn lower(name: &[u8]) -> Option<String> {
 fn alike(folder: &Path, name: &[u8]) -> Option<PathBuf> {
     let wanted = lower(name)?;
     let entries = platform::read_dir(folder).ok()?.flatten();
-    let mut found = entries.filter(|entry| lower(entry.file_name().as_bytes()).as_ref() == Some(&wanted));
+    let mut found = entries.filter(|entry| lower(entry.file_name().name_bytes()).as_ref() == Some(&wanted));
     let first = found.next()?.path();
     found.next().is_none().then_some(first)
 }

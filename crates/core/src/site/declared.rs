@@ -81,7 +81,7 @@ impl Site {
         let mut site = Self {
             drives: drives.into_iter().map(|(drive, _)| drive).collect(),
             places: Places::usual(&home),
-            processes: "/proc".into(),
+            processes: crate::platform::PROCESSES.into(),
             disk: Disk::with_gates(vec![Arc::new(rules)]),
             world: Some(folder),
             known: Vec::new(),

@@ -5,7 +5,6 @@
 //! Start at [`Site::place_at`] and [`Site::find_place`].
 
 use std::io;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Component, Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
@@ -108,7 +107,7 @@ impl Site {
             return Ok(if self.declared_at(written).is_some() { Presence::Another } else { Presence::Away });
         };
         match drive.root.look_own_meta() {
-            Ok(meta) if meta.is_dir() => {}
+            Ok(meta) if meta.is_folder() => {}
             Ok(_) => return Ok(Presence::Away),
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Presence::Away),
             Err(error) => return Err(error),
@@ -165,7 +164,7 @@ fn declared_identity(drive: &Drive) -> io::Result<(DriveIdentity, u64)> {
     {
         identity.push_str(&format!("+{}", identity_of(mount).0));
     }
-    Ok((DriveIdentity(identity), drive.root.look_meta()?.ino()))
+    Ok((DriveIdentity(identity), drive.root.look_meta()?.inode))
 }
 
 fn mounts() -> io::Result<Vec<Mount>> {
@@ -237,7 +236,7 @@ impl Existing {
 /// # Errors
 /// What the system said to anything but a name that is not there.
 fn existing(path: &Path) -> io::Result<Existing> {
-    let folder = path.look_own_meta().is_ok_and(|meta| meta.is_dir());
+    let folder = path.look_own_meta().is_ok_and(|meta| meta.is_folder());
     let (Some(parent), Some(name), false) = (path.parent(), path.file_name(), folder) else { return followed(path) };
     let Existing { there, rest } = followed(parent)?;
     let rest = if rest.as_os_str().is_empty() { name.into() } else { rest.join(name) };

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use super::{Places, Site, SiteError};
 use crate::disk::Disk;
-use crate::platform::{MOUNTS, drives_of_system};
+use crate::platform::{MOUNTS, PROCESSES, drives_of_system};
 
 impl Site {
     /// Reads the drives of this machine.
@@ -13,7 +13,7 @@ impl Site {
     /// [`SiteError::Read`] if the list of mounts cannot be read.
     pub fn of_system(places: Places) -> Result<Self, SiteError> {
         let drives = drives_of_system().map_err(|source| SiteError::Read { path: PathBuf::from(MOUNTS), source })?;
-        let processes = "/proc".into();
+        let processes = PROCESSES.into();
         let mut site = Self { drives, places, processes, disk: Disk::default(), world: None, known: Vec::new() };
         site.recall_drives();
         Ok(site)

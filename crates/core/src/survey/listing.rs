@@ -29,7 +29,7 @@ impl FolderListing {
                 && self.0.len() < MOST
                 && let (Ok(below), Ok(meta)) = (path.strip_prefix(root), platform::entry_meta(&entry))
             {
-                self.0.insert(below.into(), meta.len());
+                self.0.insert(below.into(), meta.size);
             }
         }
     }

@@ -169,7 +169,7 @@ fn files_like(file: &Path) -> impl Iterator<Item = PathBuf> + use<'_> {
     let entries = file.parent().and_then(|folder| platform::read_dir(folder).ok()).into_iter().flatten().flatten();
     let alike = move |path: &PathBuf| path != file && path.extension() == file.extension();
     let paths = entries.map(|entry| entry.path()).filter(alike);
-    paths.filter(|path| path.look_own_meta().is_ok_and(|meta| meta.is_file() && meta.len() <= LARGEST)).take(TRIED)
+    paths.filter(|path| path.look_own_meta().is_ok_and(|meta| meta.is_file() && meta.size <= LARGEST)).take(TRIED)
 }
 
 /// A member of an entry, and the texts of the elements of its name.

@@ -70,7 +70,7 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
     for above in path.ancestors().skip(1).take(2) {
         let beside = platform::read_dir(above).into_iter().flatten().flatten();
         let small = |entry: &fs::DirEntry| {
-            platform::entry_meta(entry).is_ok_and(|meta| meta.is_file() && meta.len() < 64_000_000)
+            platform::entry_meta(entry).is_ok_and(|meta| meta.is_file() && meta.size < 64_000_000)
         };
         all.extend(beside.filter(small).map(|entry| entry.path()));
     }
@@ -88,7 +88,7 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
 /// Adds the files below a place, or the place itself if it is a file.
 pub(crate) fn gather(place: &Path, but: &[&Path], found: &mut Gathered) {
     match place.look_own_meta() {
-        Ok(meta) if meta.is_symlink() => found.links.push(place.into()),
+        Ok(meta) if meta.is_link() => found.links.push(place.into()),
         Ok(meta) if meta.is_file() => found.files.push(place.into()),
         Ok(_) => *found = std::mem::take(found).with(below(place, but)),
         Err(error) => found.problems.push(problem(place, &error)),
@@ -131,9 +131,9 @@ pub(crate) fn follow_links(site: &Site, wanted: &Path, places: &[PathBuf], but: 
         let Ok(meta) = target.look_own_meta() else { continue };
         // A folder that holds what is searched, or the game, is the drive or the home, and no launcher's settings.
         let holds = |inner: &Path| inner.starts_with(&target);
-        if meta.is_file() && meta.len() <= LARGEST {
+        if meta.is_file() && meta.size <= LARGEST {
             found.files.push(target.clone());
-        } else if meta.is_dir()
+        } else if meta.is_folder()
             && at_top(&link)
             && !holds(&real_wanted)
             && !real_places.iter().any(|place| holds(place))
@@ -154,7 +154,7 @@ fn near(folder: &Path, depth: usize) -> Gathered {
         if found.takes_no_file(folder, &entry, kind, &mut folders) {
             continue;
         }
-        if kind.is_file() && depth > 0 && platform::entry_meta(&entry).is_ok_and(|meta| meta.len() <= SMALL) {
+        if kind.is_file() && depth > 0 && platform::entry_meta(&entry).is_ok_and(|meta| meta.size <= SMALL) {
             found.files.push(entry.path());
         }
     }

@@ -38,7 +38,7 @@ fn packed_format(file: &Path, start: &[u8], is_text: bool) -> Option<Format> {
     if start.is_empty() || (is_text && !has_controls(start) && !packed_is_like_text(start)) {
         return None;
     }
-    let length = file.look_meta().ok()?.len();
+    let length = file.look_meta().ok()?.size;
     if length > LARGEST_PACKED || !packed_may_begin(start, length) {
         return None;
     }

@@ -83,7 +83,7 @@ impl Looking<'_> {
         let file = &database_of(file);
         // Neither a pack nor a text as large as one is read whole for a name that stands in it.
         let is_text = !is_binary(file);
-        let size = file.look_meta().map_or(0, |meta| meta.len());
+        let size = file.look_meta().map_or(0, |meta| meta.size);
         let (shapes, tried) = shapes_tried(file);
         let database = shapes.first() == Some(&Shape::Sqlite);
         let packed = shapes.first().is_some_and(|shape| is_packed(*shape));

@@ -127,7 +127,7 @@ pub(crate) fn checksum_in(file: &Path, document: &Document, path: &Path) -> Opti
 pub(super) fn seals(file: &Path, document: &Document) -> Vec<(PathBuf, String, bool)> {
     let mut found = Vec::new();
     let beside = words_beside(file);
-    if !beside.is_empty() && file.look_meta().is_ok_and(|meta| meta.len() <= LARGEST) {
+    if !beside.is_empty() && file.look_meta().is_ok_and(|meta| meta.size <= LARGEST) {
         let sums = platform::read(file).map(|bytes| Checksums::of(&bytes)).unwrap_or_default();
         found.extend(beside.into_iter().filter(|(_, word)| sums.says(word)).map(|(at, word)| (at, word, true)));
     }
@@ -140,7 +140,7 @@ pub(super) fn seals(file: &Path, document: &Document) -> Vec<(PathBuf, String, b
 /// Words that may be checksums, in the small files beside a file.
 fn words_beside(file: &Path) -> Vec<(PathBuf, String)> {
     let small =
-        |path: &PathBuf| path != file && path.look_meta().is_ok_and(|meta| meta.is_file() && meta.len() <= SMALL);
+        |path: &PathBuf| path != file && path.look_meta().is_ok_and(|meta| meta.is_file() && meta.size <= SMALL);
     let entries = file.parent().and_then(|folder| platform::read_dir(folder).ok()).into_iter().flatten().flatten();
     let mut paths: Vec<PathBuf> = entries.map(|entry| entry.path()).collect();
     // What is called after it comes first.

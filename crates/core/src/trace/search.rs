@@ -168,7 +168,7 @@ pub(crate) fn files_naming_until(
             return Vec::new();
         }
         // A large one is read in pieces, when its turn comes.
-        if file.look_meta().is_ok_and(|meta| meta.len() > WHOLE) {
+        if file.look_meta().is_ok_and(|meta| meta.size > WHOLE) {
             return every();
         }
         platform::read(file).map_or_else(|_| Vec::new(), |bytes| needles.in_bytes(bytes))

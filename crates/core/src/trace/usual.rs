@@ -47,7 +47,7 @@ pub(crate) fn finds_in_usual_places(
     for place in &tops {
         gather(place, &but, &mut gathered);
     }
-    gathered.files.retain(|file| !is_in_a_game(file) && file.look_meta().is_ok_and(|meta| meta.len() <= LARGEST));
+    gathered.files.retain(|file| !is_in_a_game(file) && file.look_meta().is_ok_and(|meta| meta.size <= LARGEST));
     gathered.links.retain(|link| !is_in_a_game(link));
     gathered.files.sort();
     gathered.files.dedup();

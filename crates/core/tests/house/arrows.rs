@@ -162,14 +162,6 @@ impl Crate {
     pub fn texts(&self) -> impl Iterator<Item = (&Module, &str)> {
         self.files.iter().map(|(module, text)| (module, text.as_str()))
     }
-
-    /// Every name before `::` that a file writes, beside what is its own crate's.
-    pub fn named(&self) -> impl Iterator<Item = (&Module, &str)> {
-        static NAME: LazyLock<Regex> = LazyLock::new(|| regex(r"\b([a-z_]\w*)::"));
-        self.files.iter().flat_map(|(module, text)| {
-            NAME.captures_iter(text).map(move |found| (module, found.get(1).unwrap().as_str()))
-        })
-    }
 }
 
 /// Files that know each other, by whatever way round; each circle once.

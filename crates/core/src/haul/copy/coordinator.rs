@@ -1,5 +1,6 @@
 //! The item's own thread during a copy: gives files to the workers, hears what they did, journals it and reports it.
 
+use crate::platform;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -190,7 +191,7 @@ impl Hearing<'_, '_> {
         self.reached += line.entry.size;
         // Of what nothing is known, nothing has to be there.
         let begun = line.compared || line.blocks.iter().any(Option::is_some);
-        let found = begun.then(|| line.entry.path.under(&self.way.to).symlink_metadata().ok()).flatten();
+        let found = begun.then(|| platform::look_itself(line.entry.path.under(&self.way.to)).ok()).flatten();
         if line.compared && still_there(&line, found.as_ref(), self.way.target.steady()) {
             self.map.note(start, line.entry.size, BlockChange::Written);
             self.map.note(start, line.entry.size, BlockChange::Verified);

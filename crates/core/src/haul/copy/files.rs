@@ -6,18 +6,18 @@
 
 use super::block_io::{meta_of, unkept};
 use super::coordinator::copy_files;
+use crate::platform;
+use crate::platform::NameBytes;
+use crate::platform::name_of;
 
 use crate::haul::inspect::{Joined, merge_join, same};
 use crate::haul::{BATCH, HaulError, ItemContext, left_name};
-use std::ffi::OsString;
-use std::os::unix::ffi::{OsStrExt, OsStringExt};
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 use std::time::{Duration, Instant};
 
 use crate::bytes::ItemId;
-use crate::checksums::{Entry, EntryKind, ItemPath, change_of, stamp_of};
+use crate::checksums::{Entry, EntryKind, ItemPath};
 use crate::disk::{Meta, What, attributes_of};
 use crate::item::{Stage, Strategy};
 use crate::journal::{Beside, EventKind, FileEntry, Hint, ItemRow, Sums, There};
@@ -209,8 +209,8 @@ fn brought_by(work: &ItemContext<'_>) -> Result<Option<ItemId>, HaulError> {
 fn void(work: &ItemContext<'_>, staging: &Path, lines: &[FileEntry]) -> Result<(), HaulError> {
     for line in lines.iter().rev().filter(|line| !line.entry.path.bytes().is_empty()) {
         let at = line.entry.path.under(staging);
-        let Ok(meta) = at.symlink_metadata() else { continue };
-        if !meta.is_dir() {
+        let Ok(meta) = platform::look_itself(&at) else { continue };
+        if !meta.is_folder() {
             work.site.disk.remove_own(&at, What::File).map_err(HaulError::disk("remove", &at))?;
         } else if !line.entry.path.under(&work.item.planned.from).is_dir() {
             // What is in it is gone as well, and was removed before it.
@@ -232,7 +232,7 @@ fn one_round(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), HaulError
         match &line.entry.kind {
             EntryKind::Link(target) => make_link(work, &line.entry, target, &at)?,
             EntryKind::Again(of) => {
-                if at.symlink_metadata().is_ok() {
+                if platform::look_itself(&at).is_ok() {
                     disk.remove_own(&at, What::File).map_err(HaulError::disk("remove", &at))?;
                 }
                 disk.hard_link(&of.under(staging), &at).map_err(HaulError::disk("link", &at))?;
@@ -259,13 +259,13 @@ fn make_folders(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), HaulEr
     for line in work.journal.lines_of(work.item.id, "folder") {
         let line = line?;
         let at = line.entry.path.under(staging);
-        match at.symlink_metadata() {
+        match platform::look_itself(&at) {
             // Finished before a crash, with its final permissions: it is opened up for what is still to come.
-            Ok(meta) if meta.is_dir() && meta.mode() & 0o700 != 0o700 => {
+            Ok(meta) if meta.is_folder() && meta.mode & 0o700 != 0o700 => {
                 let meta = Meta { mode: 0o700, ..meta_of(&line.entry, Vec::new()) };
                 disk.set_folder_meta(&at, &meta).map_err(HaulError::disk("open up", &at))?;
             }
-            Ok(meta) if meta.is_dir() => {}
+            Ok(meta) if meta.is_folder() => {}
             Ok(_) => return Err(HaulError::NotOurs { path: at }),
             Err(_) => work.make_folder(&at)?,
         }
@@ -314,13 +314,13 @@ fn note(
 
 /// What is seen of a copy.
 pub(crate) fn seen(at: &Path) -> Result<There, HaulError> {
-    let meta = at.symlink_metadata().map_err(HaulError::disk("look at", at))?;
-    Ok(There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) })
+    let meta = platform::look_itself(at).map_err(HaulError::disk("look at", at))?;
+    Ok(There { inode: meta.inode, modified_ns: meta.modified_ns, changed_ns: Some(meta.changed_ns) })
 }
 
 fn make_link(work: &ItemContext<'_>, entry: &Entry, target: &Path, at: &Path) -> Result<(), HaulError> {
     let disk = &work.site.disk;
-    if at.symlink_metadata().is_ok() {
+    if platform::look_itself(at).is_ok() {
         disk.remove_own(at, What::File).map_err(HaulError::disk("remove", at))?;
     }
     // An absolute link into the item itself goes with the item.
@@ -334,11 +334,11 @@ fn make_link(work: &ItemContext<'_>, entry: &Entry, target: &Path, at: &Path) ->
 pub(crate) fn aimed(target: &Path, from: &Path, to: &Path) -> Option<PathBuf> {
     let real = real_path(from);
     let behind = |from: &Path| {
-        let rest = target.as_os_str().as_bytes().strip_prefix(from.as_os_str().as_bytes())?;
-        (rest.is_empty() || rest.starts_with(b"/")).then(|| [to.as_os_str().as_bytes(), rest].concat())
+        let rest = target.name_bytes().strip_prefix(from.name_bytes())?;
+        (rest.is_empty() || rest.starts_with(b"/")).then(|| [to.name_bytes(), rest].concat())
     };
     if let Some(path) = behind(from).or_else(|| behind(&real)) {
-        return Some(OsString::from_vec(path).into());
+        return Some(name_of(path).into());
     }
     let below = target.strip_prefix(from).or_else(|_| target.strip_prefix(&real)).ok()?;
     Some(if below.as_os_str().is_empty() { to.into() } else { to.join(below) })

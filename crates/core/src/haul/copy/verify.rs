@@ -1,14 +1,13 @@
 //! Reading a copy back from its device and comparing it block by block; a block that differs is read again, then copied again.
 
 use std::collections::HashMap;
-use std::os::unix::fs::MetadataExt;
 use std::path::PathBuf;
 use std::sync::Arc;
 
 use super::block_io::{Holes, read_original, set_beside, write_block};
 use super::job::FileJob;
 use super::queue::{CopyQueue, GROUP, VerifyTask, WorkerEvent};
-use crate::checksums::{block_hash, block_span, change_of, stamp_of};
+use crate::checksums::{block_hash, block_span};
 use crate::disk::{Buffer, DiskFile};
 use crate::haul::inspect::content_list;
 use crate::haul::{HaulError, ItemContext};
@@ -121,11 +120,11 @@ fn end_large(queue: &CopyQueue, job: &Arc<FileJob>) -> Result<(), HaulError> {
 
 /// What is told of a file that is the same, if it is as long as it should be.
 fn same(job: &Arc<FileJob>, file: &DiskFile) -> Result<WorkerEvent, HaulError> {
-    let meta = file.metadata().map_err(HaulError::disk("look at", job.to()))?;
-    if !meta.is_file() || meta.len() != job.entry.size {
-        return Err(HaulError::Differs { path: job.to(), from: meta.len().min(job.entry.size) });
+    let meta = file.look().map_err(HaulError::disk("look at", job.to()))?;
+    if !meta.is_file() || meta.size != job.entry.size {
+        return Err(HaulError::Differs { path: job.to(), from: meta.size.min(job.entry.size) });
     }
-    let there = There { inode: meta.ino(), modified_ns: stamp_of(&meta), changed_ns: Some(change_of(&meta)) };
+    let there = There { inode: meta.inode, modified_ns: meta.modified_ns, changed_ns: Some(meta.changed_ns) };
     Ok(WorkerEvent::Same(Arc::clone(job), there, job.end_digest(), job.beside()))
 }
 

@@ -4,6 +4,7 @@
 //! Law: a file is taken as read only if it was read and its size, time and inode are as they were then. Neither checksums nor
 //! walk is kept in memory. Start at [`look`].
 
+use crate::platform;
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -242,16 +243,16 @@ impl<'a> Account<'a> {
             let mut checked = Checked { as_before: has_checksums, ..Checked::nothing(&listed.path) };
             let again = has_checksums
                 && ItemPath::new(&listed.path).map(|path| journal.line(item, &path)).transpose()?.flatten().is_some();
-            match install.join(&listed.path).symlink_metadata() {
+            match platform::look_itself(install.join(&listed.path)) {
                 Ok(meta) if meta.is_file() && self.depth == Depth::Read => {
-                    let (path, size) = (listed.path.clone(), meta.len());
+                    let (path, size) = (listed.path.clone(), meta.size);
                     give(ReadJob { path, line: None, listed: Some(listed), size, as_before: again, other: false });
                     continue;
                 }
                 Ok(meta) if meta.is_file() => {
-                    checked.size = meta.len();
+                    checked.size = meta.size;
                     checked.as_before = again;
-                    checked.download = if listed.may_have(meta.len()) { 0 } else { listed.bytes(None) };
+                    checked.download = if listed.may_have(meta.size) { 0 } else { listed.bytes(None) };
                 }
                 Ok(_) | Err(_) => checked.download = listed.bytes(None),
             }
@@ -314,7 +315,7 @@ impl<'a> Account<'a> {
         let listed = self.wanted.borrow_mut().find_listed(path);
         let mut checked = Checked::nothing(path);
         let Some(entry) = entry.filter(|entry| entry.kind == EntryKind::File) else {
-            let there = self.subject.install.join(path).symlink_metadata().is_ok();
+            let there = platform::look_itself(self.subject.install.join(path)).is_ok();
             let kind = if there { DifferenceKind::Differs } else { DifferenceKind::Missing };
             checked.fault = Some((kind, DifferingBlocks::default()));
             checked.download = listed.map_or(0, |listed| listed.bytes(Some(line.entry.size)));

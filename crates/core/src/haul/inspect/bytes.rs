@@ -14,7 +14,7 @@ use crate::disk::Disk;
 pub(crate) fn has_the_bytes(disk: &Disk, stop: &Control, at: &Path, line: &FileEntry) -> Result<bool, HaulError> {
     let size = line.entry.size;
     match disk.look(at).map_err(HaulError::disk("look at", at))? {
-        Some(meta) if meta.is_file() && meta.len() == size => {}
+        Some(meta) if meta.is_file() && meta.size == size => {}
         _ => return Ok(false),
     }
     if line.blocks.len() as u64 != block_count(size) || line.blocks.iter().any(Option::is_none) {

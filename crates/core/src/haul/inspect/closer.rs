@@ -110,7 +110,7 @@ pub fn look_closer(site: &Site, item: &ItemRow, path: &Path) -> Result<Closer, H
         .map(|(n, hash)| state(&site.disk, copy.as_ref(), size, n as u64, *hash))
         .collect();
     // What has grown behind the original's end differs, though every block of it is there.
-    let longer = copy.as_ref().and_then(|file| file.metadata().ok()).is_some_and(|meta| meta.len() > size);
+    let longer = copy.as_ref().and_then(|file| file.look().ok()).is_some_and(|meta| meta.size > size);
     if let Some(last) = blocks.last_mut().filter(|_| longer) {
         *last = BlockState::Differs;
     }

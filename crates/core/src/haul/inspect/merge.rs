@@ -1,5 +1,7 @@
 //! What checksums says beside what is there: two lists in one order, read side by side, neither kept in memory.
 
+use crate::platform;
+use crate::platform::Seen;
 use std::path::{Path, PathBuf};
 
 use crate::haul::HaulError;
@@ -11,10 +13,9 @@ use crate::journal::{FileEntry, Journal};
 
 use crate::platform::Steady;
 
-use std::fs::Metadata;
 use std::io;
 
-use crate::checksums::{ItemPath, WalkEnd, change_of, stamp_of, walk_each};
+use crate::checksums::{ItemPath, WalkEnd, walk_each};
 use crate::disk::Disk;
 use crate::item::Links;
 use crate::journal::JournalError;
@@ -82,11 +83,11 @@ pub(crate) fn merge_join(
         };
         match entry.kind {
             EntryKind::Again(_) if apart.names => {
-                let meta = entry.path.under(root).symlink_metadata()?;
+                let meta = platform::look_itself(entry.path.under(root))?;
                 as_file(&mut entry, &meta);
             }
             EntryKind::Link(_) if apart.links => {
-                if let Some(meta) = entry.path.under(root).metadata().ok().filter(Metadata::is_file) {
+                if let Some(meta) = platform::look_behind(entry.path.under(root)).ok().filter(Seen::is_file) {
                     as_file(&mut entry, &meta);
                 }
             }
@@ -117,11 +118,10 @@ pub(crate) fn merge_join(
 }
 
 /// Makes a file of its own of a further name, or of a link and the file that it leads to.
-fn as_file(entry: &mut Entry, meta: &Metadata) {
-    use std::os::unix::fs::MetadataExt;
-    (entry.size, entry.allocated, entry.kind) = (meta.len(), meta.blocks() * 512, EntryKind::File);
-    (entry.inode, entry.modified_ns, entry.mode) = (meta.ino(), stamp_of(meta), meta.mode() & 0o7777);
-    (entry.changed_ns, entry.names) = (Some(change_of(meta)), meta.nlink());
+fn as_file(entry: &mut Entry, meta: &Seen) {
+    (entry.size, entry.allocated, entry.kind) = (meta.size, meta.allocated, EntryKind::File);
+    (entry.inode, entry.modified_ns, entry.mode) = (meta.inode, meta.modified_ns, meta.mode);
+    (entry.changed_ns, entry.names) = (Some(meta.changed_ns), meta.names);
 }
 
 /// Finds the first original that is not what it was when it was read.

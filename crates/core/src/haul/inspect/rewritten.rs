@@ -1,5 +1,6 @@
 //! Files of an item that the update of its records rewrote.
 
+use crate::platform;
 use std::collections::HashMap;
 
 use std::path::{Path, PathBuf};
@@ -58,7 +59,7 @@ pub(crate) fn rewritten_at(
 /// Whether a file is just what a repoint made of it.
 pub(crate) fn is_rewritten(rewritten: &Rewritten, path: &Path, at: &Path) -> bool {
     rewritten.get(path).is_some_and(|(size, hash)| {
-        at.symlink_metadata().is_ok_and(|meta| meta.is_file() && meta.len() == *size)
+        platform::look_itself(at).is_ok_and(|meta| meta.is_file() && meta.size == *size)
             && std::fs::read(at).is_ok_and(|bytes| blake3::hash(&bytes) == *hash)
     })
 }

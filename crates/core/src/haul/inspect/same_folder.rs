@@ -1,6 +1,5 @@
 //! Whether two paths lead to one folder.
-
-use std::os::unix::fs::MetadataExt;
+use crate::platform;
 use std::path::Path;
 
 use crate::haul::HaulError;
@@ -9,8 +8,8 @@ use crate::site::real_path;
 
 /// Device and inode: what a folder is, whatever path leads to it.
 pub(crate) fn identity(path: &Path) -> Result<Option<(u64, u64)>, HaulError> {
-    match path.metadata() {
-        Ok(meta) => Ok(Some((meta.dev(), meta.ino()))),
+    match platform::look_behind(path) {
+        Ok(meta) => Ok(Some(meta.identity())),
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(HaulError::disk("look at", path)(error)),
     }

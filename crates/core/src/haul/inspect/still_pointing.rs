@@ -53,6 +53,6 @@ fn residue_of(item: &ItemRow, finds: &[Find]) -> Residue {
     unclear.extend(of(|sure| sure == Sure::Checksum, &|file| unclear.iter().any(|other| other == file)));
     let said = |file: &Path| known(file) || unclear.iter().any(|other| other == file);
     let left = of(|sure| !matches!(sure, Sure::Certain | Sure::Likely | Sure::Unreadable | Sure::Checksum), &said);
-    let led_on = item.planned.origin().look_own_meta().is_ok_and(|meta| meta.is_symlink());
+    let led_on = item.planned.origin().look_own_meta().is_ok_and(|meta| meta.is_link());
     Residue { places: pointing.len() as u64, files: files.into_iter().collect(), left, unclear, led_on }
 }

@@ -43,7 +43,7 @@ pub(crate) fn not_as_seen(work: &ItemContext<'_>, root: &Path) -> Result<Option<
         // A record of the item's own may have been changed by a repoint that this journal does not know of.
         let at = path.under(root);
         if work.item.planned.record_files().contains(&at.as_path())
-            && work.site.disk.look(&at).map_err(HaulError::disk("look at", &at))?.is_some_and(|meta| meta.len() > 0)
+            && work.site.disk.look(&at).map_err(HaulError::disk("look at", &at))?.is_some_and(|meta| meta.size > 0)
         {
             return Ok(());
         }

@@ -3,6 +3,7 @@
 //! Law: a copy that lies about is let go of only if every file of it is in the one that stays, byte by byte; what is
 //! set aside is renamed on its drive and can be put back until it is released.
 
+use crate::platform;
 use std::path::Path;
 
 use crate::bytes::Bytes;
@@ -30,7 +31,7 @@ pub(crate) fn compare_with_what_stays(work: &mut ItemContext<'_>) -> Result<(), 
             work.may_go_on()?;
             let (here, there) = (line.entry.path.under(&from), line.entry.path.under(&to));
             let blocks = match &line.entry.kind {
-                EntryKind::Folder => there.symlink_metadata().is_ok_and(|meta| meta.is_dir()).then(Vec::new),
+                EntryKind::Folder => platform::look_itself(&there).is_ok_and(|meta| meta.is_folder()).then(Vec::new),
                 EntryKind::Link(target) => there.read_link().is_ok_and(|other| other == *target).then(Vec::new),
                 EntryKind::File | EntryKind::Again(_) => same_bytes(work, &here, &there)?,
             };
@@ -56,9 +57,9 @@ pub(crate) fn compare_with_what_stays(work: &mut ItemContext<'_>) -> Result<(), 
 /// The hashes of a file's blocks, if another file has the same bytes.
 fn same_bytes(work: &ItemContext<'_>, one: &Path, other: &Path) -> Result<Option<Vec<BlockHash>>, HaulError> {
     let disk = &work.site.disk;
-    let Ok(meta) = other.symlink_metadata() else { return Ok(None) };
-    let size = one.symlink_metadata().map_err(HaulError::disk("look at", one))?.len();
-    if !meta.is_file() || meta.len() != size {
+    let Ok(meta) = platform::look_itself(other) else { return Ok(None) };
+    let size = platform::look_itself(one).map_err(HaulError::disk("look at", one))?.size;
+    if !meta.is_file() || meta.size != size {
         return Ok(None);
     }
     // A copy that cannot be read whole is no copy to rely on.
@@ -92,7 +93,7 @@ pub(crate) fn proof_of_sparing(work: &ItemContext<'_>) -> Result<Proof, HaulErro
             proof.bytes = proof.bytes.plus(Bytes::new(line.entry.size));
         }
         if !line.compared {
-            let there = line.entry.path.under(&planned.to).symlink_metadata().is_ok();
+            let there = platform::look_itself(line.entry.path.under(&planned.to)).is_ok();
             let kind = if there { DifferenceKind::Differs } else { DifferenceKind::Missing };
             proof.note(line.entry.path.as_path(), kind, DifferingBlocks::default());
         }
@@ -103,9 +104,9 @@ pub(crate) fn proof_of_sparing(work: &ItemContext<'_>) -> Result<Proof, HaulErro
 /// Takes the checksums of a folder and renames it beside its place.
 pub(crate) fn set_aside(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
-    let is_there = |path: &Path| path.symlink_metadata().is_ok_and(|meta| meta.is_dir());
+    let is_there = |path: &Path| platform::look_itself(path).is_ok_and(|meta| meta.is_folder());
     if is_there(&from) {
-        if to.symlink_metadata().is_ok() {
+        if platform::look_itself(&to).is_ok() {
             return Err(HaulError::NotOurs { path: to });
         }
         bring_in_line(work, Path::new("/nowhere"))?;

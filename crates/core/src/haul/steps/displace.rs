@@ -4,6 +4,7 @@
 //! Law: at every instant the old place leads to the whole originals; where a file system cannot swap two names in one
 //! step there is a moment in which it does not, and the journal knows. Both ways do nothing twice.
 
+use crate::platform;
 use std::path::Path;
 
 use super::place::cannot_exchange;
@@ -15,11 +16,11 @@ fn leads(link: &Path, to: &Path) -> bool {
 }
 
 fn is_folder(path: &Path) -> bool {
-    path.symlink_metadata().is_ok_and(|meta| meta.is_dir())
+    platform::look_itself(path).is_ok_and(|meta| meta.is_folder())
 }
 
 fn is_there(path: &Path) -> bool {
-    path.symlink_metadata().is_ok()
+    platform::look_itself(path).is_ok()
 }
 
 /// The names of an item whose originals step aside before it begins.

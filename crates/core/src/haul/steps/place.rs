@@ -3,6 +3,7 @@
 //! Law: names are made durable where they come to be before they are made durable where they leave.
 //! A rename is bridged by a link, so that old and new records lead to the whole game all the time.
 
+use crate::platform;
 use std::path::Path;
 
 use crate::checksums::{EntryKind, WalkEnd, walk_each};
@@ -13,7 +14,7 @@ use crate::haul::{HaulError, ItemContext};
 use crate::item::Stage;
 
 fn is_link(path: &Path) -> bool {
-    path.symlink_metadata().is_ok_and(|meta| meta.is_symlink())
+    platform::look_itself(path).is_ok_and(|meta| meta.is_link())
 }
 
 /// Whether a link at the new place is the one that bridges it to the old one.
@@ -28,7 +29,7 @@ pub(crate) fn cannot_exchange(error: &std::io::Error) -> bool {
 }
 
 fn is_folder(path: &Path) -> bool {
-    path.symlink_metadata().is_ok_and(|meta| meta.is_dir())
+    platform::look_itself(path).is_ok_and(|meta| meta.is_folder())
 }
 
 /// Renames the folder of ours to the item's place, if the originals are still what was compared.
@@ -36,7 +37,7 @@ pub(crate) fn place(work: &mut ItemContext<'_>, staging: &Path) -> Result<(), Ha
     let to = work.item.planned.to.clone();
     let disk = work.site.disk.clone();
     let look = |path: &Path| disk.look(path).map_err(HaulError::disk("look at", path));
-    match (look(staging)?.is_some_and(|meta| meta.is_dir()), look(&to)?.is_some()) {
+    match (look(staging)?.is_some_and(|meta| meta.is_folder()), look(&to)?.is_some()) {
         (true, false) => {
             match both_are_the_same(work, staging) {
                 Ok(()) => {}
@@ -71,7 +72,7 @@ pub(crate) fn is_ours(work: &ItemContext<'_>, to: &Path) -> Result<bool, HaulErr
 pub(crate) fn link(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     if matches!(work.item.stage, Stage::Planned) {
-        if to.symlink_metadata().is_ok() {
+        if platform::look_itself(&to).is_ok() {
             return Err(HaulError::NotOurs { path: to });
         }
         work.make_way(to.parent().unwrap_or(Path::new("/")))?;
@@ -84,7 +85,7 @@ pub(crate) fn link(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     if is_bridge(&to, &from) {
         return Ok(());
     }
-    if to.symlink_metadata().is_ok() {
+    if platform::look_itself(&to).is_ok() {
         return Err(HaulError::NotOurs { path: to });
     }
     if work.site.disk.make_link(&from, &to).is_err() {
@@ -164,7 +165,7 @@ pub(crate) fn swap(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
             Err(_) => disk.remove_link(&to).map_err(HaulError::disk("remove", &to))?,
         }
     }
-    if to.symlink_metadata().is_err() {
+    if platform::look_itself(&to).is_err() {
         move_folder(work)?;
     }
     if is_link(&from) {
@@ -183,7 +184,7 @@ pub(crate) fn unplace(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
     let (from, to) = (work.item.planned.from.clone(), work.item.planned.to.clone());
     if is_bridge(&to, &from) {
         work.site.disk.remove_link(&to).map_err(HaulError::disk("remove", &to))?;
-    } else if is_folder(&to) && from.symlink_metadata().is_err() {
+    } else if is_folder(&to) && platform::look_itself(&from).is_err() {
         work.site.disk.rename(&to, &from).map_err(HaulError::disk("rename", &from))?;
         flush_parent(work, &from)?;
     }

@@ -1,8 +1,8 @@
 //! Replacing one record file by a flushed one in one step, if it still holds what it held.
 
 use crate::haul::HaulError;
+use crate::platform;
 use std::io;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::time::{SystemTime, UNIX_EPOCH};
 
@@ -27,7 +27,7 @@ pub(crate) fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Resul
     let folder = file.parent().unwrap_or(Path::new("/"));
     let temporary = beside(file, own_name);
     // What a crash left under our own name.
-    if temporary.symlink_metadata().is_ok() {
+    if platform::look_itself(&temporary).is_ok() {
         disk.remove_own(&temporary, What::File).map_err(HaulError::disk("remove", &temporary))?;
     }
     let now = read(change)?;
@@ -108,21 +108,20 @@ impl From<io::Error> for Committing {
 }
 
 pub(crate) fn folder_meta(folder: &Path) -> Option<Meta> {
-    let meta = folder.metadata().ok()?;
-    let modified_ns = i128::from(meta.mtime()) * 1_000_000_000 + i128::from(meta.mtime_nsec());
-    let owner = (meta.uid(), meta.gid());
-    Some(Meta { mode: meta.mode() & 0o7777, owner, modified_ns, attributes: attributes_of(folder).ok()? })
+    let meta = platform::look_behind(folder).ok()?;
+    let (owner, modified_ns) = (meta.owner, meta.modified_ns);
+    Some(Meta { mode: meta.mode, owner, modified_ns, attributes: attributes_of(folder).ok()? })
 }
 
 fn write_beside(disk: &Disk, file: &Path, temporary: &Path, bytes: &[u8]) -> Result<(), HaulError> {
     let fault = |act| HaulError::disk(act, temporary);
     let new = disk.create(temporary).map_err(fault("make"))?;
     disk.write_at(&new, bytes, 0).map_err(fault("write"))?;
-    let old = file.metadata().ok();
+    let old = platform::look_behind(file).ok();
     let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |time| time.as_nanos() as i128);
-    let own = new.metadata().map_err(fault("look at"))?;
-    let owner = old.as_ref().map_or((own.uid(), own.gid()), |meta| (meta.uid(), meta.gid()));
-    let mode = old.as_ref().map_or(0o644, |meta| meta.mode() & 0o7777);
+    let own = new.look().map_err(fault("look at"))?;
+    let owner = old.as_ref().map_or(own.owner, |meta| meta.owner);
+    let mode = old.as_ref().map_or(0o644, |meta| meta.mode);
     let attributes =
         if old.is_some() { attributes_of(file).map_err(fault("read the attributes of"))? } else { Vec::new() };
     let meta = Meta { mode, owner, modified_ns: now, attributes };

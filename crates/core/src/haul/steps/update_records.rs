@@ -9,6 +9,7 @@ use crate::haul::inspect::{by_edits, in_item, lists_others_in, others_go_through
 use crate::haul::{
     HaulError, ItemContext, Reach, be_quiet, carried, lock, settle, take_record_folders, wait_until_quiet, within_reach,
 };
+use crate::platform;
 
 use std::io;
 use std::path::{Path, PathBuf};
@@ -334,7 +335,7 @@ pub(crate) fn undo(work: &mut ItemContext<'_>, reach: Reach) -> Result<(), HaulE
         replace(&work.site.disk, change, &work.own_name("record"))?;
     }
     let linked = work.item.planned.mode == Strategy::Rename
-        && work.item.planned.to.symlink_metadata().is_ok_and(|m| m.is_symlink());
+        && platform::look_itself(&work.item.planned.to).is_ok_and(|m| m.is_link());
     work.set_stage(if linked { Stage::Linked } else { Stage::Placed })
 }
 

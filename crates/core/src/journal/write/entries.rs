@@ -11,9 +11,9 @@ use super::{Journal, json};
 use crate::bytes::ItemId;
 use crate::checksums::{BlockHash, EntryKind, ItemPath};
 use crate::item::{Left, Stage};
+use crate::platform::NameBytes;
 use crate::record::{Content, FileChange};
 use rusqlite::{Connection, Row, params};
-use std::os::unix::ffi::OsStrExt;
 
 impl Journal {
     /// Writes checksums lines, each with all that is known of it; lines of the same path are replaced.
@@ -121,7 +121,7 @@ impl Journal {
             let db = db.unchecked_transaction()?;
             db.execute("delete from change where lot = ?1", params![item.0])?;
             for (nth, change) in changes.iter().enumerate() {
-                let file = change.file.as_os_str().as_bytes();
+                let file = change.file.name_bytes();
                 let row = params![item.0, nth as i64, file, change.before.to_row(), change.after.to_row()];
                 db.execute("insert into change(lot, nth, file, before, after) values(?1, ?2, ?3, ?4, ?5)", row)?;
             }
@@ -141,12 +141,7 @@ impl Journal {
             let db = db.unchecked_transaction()?;
             db.execute("delete from remains where lot = ?1", [item.0])?;
             for left in left.iter().take(MOST) {
-                let row = params![
-                    item.0,
-                    left.path.as_os_str().as_bytes(),
-                    left.bytes.count().cast_signed(),
-                    left.why.word()
-                ];
+                let row = params![item.0, left.path.name_bytes(), left.bytes.count().cast_signed(), left.why.word()];
                 db.execute("insert or replace into remains values(?1, ?2, ?3, ?4)", row)?;
             }
             db.commit()
@@ -252,7 +247,7 @@ fn put_entry(db: &Connection, item: ItemId, line: &FileEntry) -> rusqlite::Resul
     let (kind, target): (&str, Option<&[u8]>) = match &entry.kind {
         EntryKind::Folder => ("folder", None),
         EntryKind::File => ("file", None),
-        EntryKind::Link(target) => ("link", Some(target.as_os_str().as_bytes())),
+        EntryKind::Link(target) => ("link", Some(target.name_bytes())),
         EntryKind::Again(of) => ("again", Some(of.bytes())),
     };
     let (s, ns) = split(entry.modified_ns);
@@ -281,7 +276,7 @@ fn put_entry(db: &Connection, item: ItemId, line: &FileEntry) -> rusqlite::Resul
         line.compared,
         line.digest,
         hash,
-        line.taken.as_ref().map(|path| path.as_os_str().as_bytes()),
+        line.taken.as_ref().map(|path| path.name_bytes()),
         entry.changed_ns.and_then(|ns| i64::try_from(ns).ok()),
         entry.names.cast_signed(),
         there.and_then(|t| t.2).and_then(|ns| i64::try_from(ns).ok()),

@@ -245,7 +245,7 @@ impl Reading<'_> {
                 if !file.look_exists() && shape != Shape::Link {
                     continue;
                 }
-                if shape == Shape::Link && !file.look_own_meta().is_ok_and(|meta| meta.is_symlink()) {
+                if shape == Shape::Link && !file.look_own_meta().is_ok_and(|meta| meta.is_link()) {
                     continue;
                 }
                 let Some(source) = self.source(&file, shape) else { continue };

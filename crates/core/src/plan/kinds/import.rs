@@ -158,10 +158,7 @@ fn mode_of(site: &Site, from: &Path, to: &Path, drive: &Drive) -> Strategy {
     if real_path(from) == real_path(to) {
         return Strategy::Import;
     }
-    let device = |path: &Path| {
-        use std::os::unix::fs::MetadataExt;
-        path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.dev())
-    };
+    let device = |path: &Path| path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.device);
     let mount = |path: &Path| site.mount_of(&real_path(path)).cloned();
     let same = mount(from) == mount(to) && (drive.declared || device(from) == device(to));
     if same { Strategy::Rename } else { Strategy::Copy }

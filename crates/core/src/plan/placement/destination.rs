@@ -3,7 +3,6 @@
 //! Law: looking for a place writes nothing. Start at [`Placing::placement`].
 
 use std::collections::{HashMap, HashSet};
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 use super::fit::DriveFit;
@@ -221,7 +220,7 @@ impl<'a> Placing<'a, '_> {
         let from = real_path(&self.game.found.install);
         let to = real_path(install);
         let same_mount = self.site.mount_of(&from) == self.site.mount_of(&to);
-        let device = |path: &Path| path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.dev());
+        let device = |path: &Path| path.ancestors().find_map(|p| p.look_meta().ok()).map(|meta| meta.device);
         let same = same_mount && (drive.declared || device(&from) == device(&to));
         if same { Strategy::Rename } else { Strategy::Copy }
     }
@@ -383,9 +382,9 @@ pub(crate) fn writable_findings(site: &Site, item: &PlannedItem) -> Vec<Finding>
             written && edit.files().contains(&file)
         };
         if let Ok(meta) = real.look_own_meta()
-            && (meta.is_file() && meta.nlink() > 1 && !item.edits.iter().any(in_place))
+            && (meta.is_file() && meta.names > 1 && !item.edits.iter().any(in_place))
         {
-            let kind = FindingKind::SeveralNames { path: file.into(), names: meta.nlink() };
+            let kind = FindingKind::SeveralNames { path: file.into(), names: meta.names };
             findings.push(Finding::about(&item.game, &item.title, kind));
         }
     }

@@ -94,8 +94,8 @@ impl<'a> DriveFit<'a> {
             match entry.path.under(self.from).look_meta() {
                 Ok(meta) if meta.is_file() => {
                     self.linked.get_or_insert_with(|| (path.to_string_lossy().into_owned(), 0)).1 += 1;
-                    self.linked_bytes = self.linked_bytes.plus(Bytes::new(meta.len().next_multiple_of(CLUSTER)));
-                    if self.abilities.largest_file.is_some_and(|most| meta.len() > most.count()) {
+                    self.linked_bytes = self.linked_bytes.plus(Bytes::new(meta.size.next_multiple_of(CLUSTER)));
+                    if self.abilities.largest_file.is_some_and(|most| meta.size > most.count()) {
                         self.cannot(Limit::Size, path);
                     }
                 }
@@ -148,7 +148,7 @@ impl<'a> DriveFit<'a> {
                 }
             }
             EntryKind::Again(_) if !self.abilities.hard_links => {
-                entry.path.under(self.from).look_meta().map_or(0, |meta| meta.len().next_multiple_of(CLUSTER))
+                entry.path.under(self.from).look_meta().map_or(0, |meta| meta.size.next_multiple_of(CLUSTER))
             }
             EntryKind::Folder => entry.allocated.max(CLUSTER),
             // A link with a long target takes a block.

@@ -1,3 +1,5 @@
+use std::os::unix::ffi::OsStrExt;
+
 use super::*;
 use proptest::prelude::*;
 
@@ -84,7 +86,7 @@ fn what_a_spelling_cannot_say_is_refused() {
     assert!(matches!(spelling.write(Path::new("/mnt/x"), &few), Err(SpellingError::NotBelow { .. })));
     let (spelling, _) = Spelling::read("D:\\a", &bases()).unwrap();
     assert!(matches!(spelling.write(Path::new("/mnt/old/a\\b"), &bases()), Err(SpellingError::NotText(_))));
-    let raw = Path::new(OsStr::from_bytes(b"/a/\xff"));
+    let raw = Path::new(std::ffi::OsStr::from_bytes(b"/a/\xff"));
     assert!(matches!(Spelling::plain().write(raw, &bases()), Err(SpellingError::NotText(_))));
     let (uri, _) = Spelling::read("file:///a", &bases()).unwrap();
     assert_eq!(uri.write(raw, &bases()).unwrap().0, "file:///a/%FF");

@@ -251,12 +251,12 @@ fn settings_below(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
     for entry in platform::read_dir(folder).into_iter().flatten().flatten() {
         let path = entry.path();
         let Ok(meta) = platform::entry_meta(&entry) else { continue };
-        if meta.is_dir() && depth > 0 {
+        if meta.is_folder() && depth > 0 {
             settings_below(&path, depth - 1, out);
         }
         let end = path.extension().map(|end| end.to_string_lossy().to_lowercase()).unwrap_or_default();
         let text = ["ini", "cfg", "conf", "json", "toml", "xml", "yaml", "yml"].contains(&end.as_str());
-        if meta.is_file() && text && meta.len() <= LARGEST && out.len() < SETTINGS {
+        if meta.is_file() && text && meta.size <= LARGEST && out.len() < SETTINGS {
             out.push(path);
         }
     }
@@ -361,7 +361,7 @@ fn word(kind: DataKind) -> &'static str {
 }
 
 fn fault_of(site: &Site, path: &Path, place: &Path, installs: &Folders) -> Option<PlaceFault> {
-    if path.look_own_meta().is_ok_and(|meta| meta.is_symlink()) {
+    if path.look_own_meta().is_ok_and(|meta| meta.is_link()) {
         match path.look_meta() {
             Ok(_) => {}
             Err(error) if platform::is_circle(&error) => {

@@ -45,7 +45,7 @@ fn entries(folder: &Path, depth: usize, out: &mut Vec<PathBuf>) {
         let is_folder = entry.file_type().is_ok_and(|kind| kind.is_dir());
         if is_folder && depth > 0 {
             entries(&path, depth - 1, out);
-        } else if is_entry(&path) && path.look_meta().is_ok_and(|meta| meta.is_file() && meta.len() <= LARGEST) {
+        } else if is_entry(&path) && path.look_meta().is_ok_and(|meta| meta.is_file() && meta.size <= LARGEST) {
             out.push(path);
         }
     }
