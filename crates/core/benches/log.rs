@@ -2,9 +2,10 @@
 //! folder of its own below `BENCH_DIR` or `/var/tmp`, of some 150 bytes for each line of checksums.
 #![expect(clippy::unwrap_used, clippy::print_stdout, reason = "a program that measures")]
 
+mod timing;
+
 use std::hint::black_box;
 use std::path::Path;
-use std::time::{Duration, Instant};
 
 use deft_barge_core::bytes::{HaulId, ItemId};
 use deft_barge_core::item::Policy;
@@ -13,22 +14,7 @@ use deft_barge_core::plan::{Destination, Draft, plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 use rusqlite::{Connection, params};
-
-/// The middle and the slowest of some runs.
-fn times(runs: usize, mut act: impl FnMut()) -> (Duration, Duration) {
-    let one = |_| {
-        let begun = Instant::now();
-        act();
-        begun.elapsed()
-    };
-    let mut all: Vec<Duration> = (0..runs).map(one).collect();
-    all.sort();
-    (all[runs / 2], all[runs - 1])
-}
-
-fn say(what: &str, (middle, slowest): (Duration, Duration)) {
-    println!("{what}: {:.1} ms, {:.1} ms at most", middle.as_secs_f64() * 1e3, slowest.as_secs_f64() * 1e3);
-}
+use timing::{say, times};
 
 fn number(name: &str, usual: i64) -> i64 {
     std::env::var(name).ok().and_then(|text| text.parse().ok()).unwrap_or(usual)

@@ -1,30 +1,17 @@
 //! How fast a draft is reckoned: the loads of all drives at a key press, and an order for many items on nearly full drives.
 #![expect(clippy::unwrap_used, clippy::print_stdout, clippy::disallowed_methods, reason = "a program that measures")]
 
+mod timing;
+
 use std::hint::black_box;
-use std::time::{Duration, Instant};
+use std::time::Instant;
 
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::plan::{Aim, Destination, Draft, projected, suggest};
 use deft_barge_core::plan::{DriveRoom, OrderFound, OrderItem, find_order};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::{Survey, survey};
-
-/// The slowest of some runs, and the middle one.
-fn times(runs: usize, mut act: impl FnMut()) -> (Duration, Duration) {
-    let one = |_| {
-        let begun = Instant::now();
-        act();
-        begun.elapsed()
-    };
-    let mut all: Vec<Duration> = (0..runs).map(one).collect();
-    all.sort();
-    (all[runs / 2], all[runs - 1])
-}
-
-fn say(what: &str, (middle, slowest): (Duration, Duration)) {
-    println!("{what}: {:.2} ms, {:.2} ms at most", middle.as_secs_f64() * 1e3, slowest.as_secs_f64() * 1e3);
-}
+use timing::{say, times};
 
 struct Numbers(u64);
 

@@ -7,6 +7,23 @@ use std::iter::Sum;
 
 use serde::{Deserialize, Serialize};
 
+/// A count of the file system as an index: as it is on every machine with 64 bits, else the largest, where nothing is.
+#[expect(clippy::cast_possible_truncation, reason = "what is larger than the largest index is not cut")]
+pub(crate) const fn index(count: u64) -> usize {
+    if count > usize::MAX as u64 { usize::MAX } else { count as usize }
+}
+
+/// A count as a number with a sign, as launchers and the journal write it: no drive is as large as the largest.
+pub(crate) fn signed(count: u64) -> i64 {
+    i64::try_from(count).unwrap_or(i64::MAX)
+}
+
+/// A number of bytes that was reckoned as a fraction: the nearest whole one, and none below zero.
+#[expect(clippy::cast_possible_truncation, clippy::cast_sign_loss, reason = "it is cut to what a count can say first")]
+pub(crate) fn whole(number: f64) -> u64 {
+    number.round().max(0.0) as u64
+}
+
 /// Bytes as the file system counts them, never rounded. Subtraction is checked: no drive has less than nothing free.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
@@ -90,7 +107,7 @@ impl std::str::FromStr for Bytes {
             "tb" => 1e12,
             _ => return Err(fault()),
         };
-        Ok(Self((number * unit).round() as u64))
+        Ok(Self(whole(number * unit)))
     }
 }
 

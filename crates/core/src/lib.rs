@@ -4,6 +4,21 @@
 //! next one takes. Start reading at [`survey::survey`], then [`plan::plan`], then [`haul::Haul`].
 //! All writing on drives goes through [`disk::Disk`]; no launcher is known here by name.
 #![deny(clippy::print_stdout, clippy::print_stderr)]
+#![warn(
+    clippy::cast_possible_truncation,
+    clippy::cast_sign_loss,
+    clippy::cast_possible_wrap,
+    reason = "a count or a byte that does not fit is thought of where it is converted"
+)]
+#![cfg_attr(
+    test,
+    allow(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        clippy::cast_possible_wrap,
+        reason = "tests count small"
+    )
+)]
 #![cfg_attr(
     test,
     allow(clippy::disallowed_methods, clippy::let_underscore_must_use, reason = "tests build their worlds by hand")

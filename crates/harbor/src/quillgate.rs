@@ -9,7 +9,7 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
-use clap::{Parser, Subcommand};
+use clap::{Args, Parser, Subcommand};
 use serde::{Deserialize, Serialize};
 use sha1::{Digest, Sha1};
 
@@ -23,16 +23,20 @@ struct Arguments {
     act: Act,
 }
 
+/// The game that a launcher is asked about.
+#[derive(Args)]
+pub(crate) struct Asked {
+    /// Its id or name.
+    pub(crate) game: String,
+    /// Say it as JSON.
+    #[arg(long)]
+    pub(crate) json: bool,
+}
+
 #[derive(Subcommand)]
 enum Act {
     /// Look whether a game is whole: exit 0 only if nothing would be downloaded and it could start.
-    Check {
-        /// Its id or name.
-        game: String,
-        /// Say it as JSON.
-        #[arg(long)]
-        json: bool,
-    },
+    Check(Asked),
     /// Stay up until told to end, then write back what was remembered at the start.
     Run,
 }
@@ -211,19 +215,24 @@ fn run(home: &Path) -> Result<(), String> {
     Ok(())
 }
 
+/// The arguments of a program; the exit code where they are none, which is said.
+pub(crate) fn words<T: Parser>(arguments: impl IntoIterator<Item = OsString>) -> Result<T, ExitCode> {
+    T::try_parse_from(arguments).map_err(|error| {
+        #[expect(clippy::let_underscore_must_use, reason = "who closed the output does not want to know")]
+        let _ = error.print();
+        ExitCode::from(2)
+    })
+}
+
 /// The program: reads its arguments, does the act, and gives the exit code.
 pub fn main(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
-    let arguments = match Arguments::try_parse_from(arguments) {
+    let arguments: Arguments = match words(arguments) {
         Ok(arguments) => arguments,
-        Err(error) => {
-            #[expect(clippy::let_underscore_must_use, reason = "who closed the output does not want to know")]
-            let _ = error.print();
-            return ExitCode::from(2);
-        }
+        Err(code) => return code,
     };
     let result = match &arguments.act {
-        Act::Check { game, json } => judge(&arguments.home, game).map(|judgement| {
-            say(&judgement, *json);
+        Act::Check(asked) => judge(&arguments.home, &asked.game).map(|judgement| {
+            say(&judgement, asked.json);
             judgement.content()
         }),
         Act::Run => run(&arguments.home).map(|()| true),

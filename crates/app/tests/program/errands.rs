@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 
 use serde_json::json;
 
-use crate::screen::Screen;
+use crate::screen::{Screen, one_is_cancelled_alone};
 use crate::world::{PROGRAM, World, tree};
 
 #[test]
@@ -264,14 +264,7 @@ fn one_item_is_cancelled_alone_and_the_others_go_on() {
     screen.wait_until(|text| text.contains("ready; S starts it") || text.contains("to accept with"));
     screen.keys(&["a", "S"]);
     screen.wait_for("MB/s, mean");
-    screen.keys(&["X"]);
-    let asked = screen.wait_for("alone? Its copy is removed");
-    screen.keys(&["y"]);
-    screen.wait_for("of originals are kept");
-    let log = world.json(&["log"], 0);
-    let items = log["hauls"][0]["items"].as_array().unwrap();
-    let stages: Vec<_> = items.iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
-    assert!(stages.contains(&"cancelled") && stages.contains(&"proved"), "{stages:?}\n{asked}");
+    one_is_cancelled_alone(&world, &screen);
 }
 
 #[test]

@@ -7,7 +7,7 @@ use std::process::{Command, Stdio};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use crate::screen::Screen;
+use crate::screen::{Screen, one_is_cancelled_alone};
 use crate::world::{World, tree};
 
 #[test]
@@ -67,14 +67,7 @@ fn a_limit_outlives_a_pause_and_one_item_of_a_resumed_haul_can_be_given_up() {
     screen.keys(&["R", "y"]);
     screen.wait_for("2.0 MB/s at most");
     screen.wait_for("MB/s, mean");
-    screen.keys(&["X"]);
-    let asked = screen.wait_for("alone? Its copy is removed");
-    screen.keys(&["y"]);
-    screen.wait_for("of originals are kept");
-    let log = world.json(&["log"], 0);
-    let items = log["hauls"][0]["items"].as_array().unwrap();
-    let stages: Vec<_> = items.iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
-    assert!(stages.contains(&"cancelled") && stages.contains(&"proved"), "{stages:?}\n{asked}");
+    one_is_cancelled_alone(&world, &screen);
 }
 
 #[test]

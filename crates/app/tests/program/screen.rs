@@ -168,3 +168,15 @@ impl Screen {
         }
     }
 }
+
+/// Cancels the one of two items that is being copied, and waits for the other's end.
+pub fn one_is_cancelled_alone(world: &World, screen: &Screen) {
+    screen.keys(&["X"]);
+    let asked = screen.wait_for("alone? Its copy is removed");
+    screen.keys(&["y"]);
+    screen.wait_for("of originals are kept");
+    let log = world.json(&["log"], 0);
+    let items = log["hauls"][0]["items"].as_array().unwrap();
+    let stages: Vec<_> = items.iter().map(|item| item["stage"]["stage"].as_str().unwrap()).collect();
+    assert!(stages.contains(&"cancelled") && stages.contains(&"proved"), "{stages:?}\n{asked}");
+}

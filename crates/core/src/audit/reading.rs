@@ -1,5 +1,6 @@
 //! Reading a folder file by file.
 
+use crate::bytes::index;
 use std::cell::RefCell;
 use std::path::Path;
 
@@ -36,7 +37,7 @@ pub(crate) fn with_buffer<T>(use_it: impl FnOnce(&mut [u8]) -> T) -> T {
         static BUFFER: RefCell<Vec<u8>> = const { RefCell::new(Vec::new()) };
     }
     BUFFER.with_borrow_mut(|buffer| {
-        buffer.resize(BLOCK as usize, 0);
+        buffer.resize(index(BLOCK), 0);
         use_it(buffer)
     })
 }

@@ -3,6 +3,7 @@
 //! Law: nothing is taken that has not the kept hash; the new file is whole and flushed before it gets the name, and what it
 //! replaces is known not to be what was kept.
 
+use crate::bytes::index;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -122,7 +123,7 @@ fn bring(
     let source = disk.open_read(from).map_err(fault("open", from))?;
     let meta = from.look_own_meta().map_err(fault("look at", from))?;
     let target = disk.create(&fresh).map_err(fault("make", &fresh))?;
-    let (mut buffer, mut offset) = (vec![0; BLOCK as usize], 0);
+    let (mut buffer, mut offset) = (vec![0; index(BLOCK)], 0);
     loop {
         let count = disk.read_at(&source, &mut buffer, offset).map_err(fault("read", from))?;
         disk.write_at(&target, &buffer[..count], offset).map_err(fault("write", &fresh))?;

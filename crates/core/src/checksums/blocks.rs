@@ -1,5 +1,6 @@
 //! Blocks as subtrees of BLAKE3 (the BLAKE3 paper, 2.1 and 5.1): hashed in any order, joined to the file's hash.
 
+use crate::bytes::index;
 use blake3::Hasher;
 use blake3::hazmat::{HasherExt, Mode, merge_subtrees_non_root, merge_subtrees_root};
 
@@ -18,7 +19,7 @@ pub const fn block_count(size: u64) -> u64 {
 pub const fn block_span(size: u64, nth: u64) -> (u64, usize) {
     let start = nth * BLOCK;
     let left = size.saturating_sub(start);
-    (start, if left < BLOCK { left as usize } else { BLOCK as usize })
+    (start, if left < BLOCK { index(left) } else { index(BLOCK) })
 }
 
 /// Hashes block `nth` of a file of `size` bytes.
@@ -63,7 +64,7 @@ mod tests {
 
     #[test]
     fn blocks_join_to_the_hash_of_the_whole_file() {
-        let block = BLOCK as usize;
+        let block = index(BLOCK);
         for size in [0, 1, 1000, block - 1, block, block + 1, 2 * block, 3 * block + 5, 5 * block] {
             let data: Vec<u8> = (0..size).map(|n| (n % 251) as u8).collect();
             let size = size as u64;

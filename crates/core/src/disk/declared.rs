@@ -5,7 +5,7 @@
 
 use crate::platform;
 use crate::platform::NameBytes;
-use crate::platform::{Drive, allocated_below};
+use crate::platform::{Drive, SystemError, allocated_below};
 use std::collections::{HashMap, HashSet};
 use std::ffi::OsString;
 use std::fs;
@@ -14,14 +14,6 @@ use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use super::act::{Act, Gate};
-
-const NO_SPACE: i32 = 28;
-const READ_ONLY: i32 = 30;
-const NOT_PERMITTED: i32 = 1;
-const INVALID: i32 = 22;
-const TOO_LARGE: i32 = 27;
-const INPUT_OUTPUT: i32 = 5;
-const NOT_SUPPORTED: i32 = 95;
 
 /// A stretch of a file that a failing drive cannot read.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -86,7 +78,7 @@ impl Rules {
     /// Promises the room that a write takes, or refuses it.
     fn promise(&self, path: &Path, offset: u64, len: u64) -> io::Result<()> {
         if self.drive.abilities.largest_file.is_some_and(|most| offset + len > most.count()) {
-            return Err(io::Error::from_raw_os_error(TOO_LARGE));
+            return Err(SystemError::TooLarge.into());
         }
         let mut room = self.room_in_use();
         let known = room.files.get(path).copied();
@@ -104,7 +96,7 @@ impl Rules {
         let promised = len - over;
         let used = room.used.unwrap_or(0);
         if used + promised > self.drive.capacity.count() {
-            return Err(io::Error::from_raw_os_error(NO_SPACE));
+            return Err(SystemError::NoSpace.into());
         }
         room.used = Some(used + promised);
         room.promised.insert((path.to_path_buf(), offset), promised);
@@ -125,7 +117,7 @@ impl Rules {
         let Some(name) = path.file_name() else { return Ok(()) };
         let abilities = &self.drive.abilities;
         if !abilities.can_name(name) {
-            return Err(io::Error::from_raw_os_error(INVALID));
+            return Err(SystemError::Invalid.into());
         }
         if abilities.folds_case {
             let folder = path.parent().unwrap_or(Path::new("/")).to_path_buf();
@@ -165,20 +157,20 @@ fn names_in(folder: &Path) -> HashSet<OsString> {
 impl Gate for DeclaredRules {
     fn before(&self, act: &Act<'_>) -> io::Result<()> {
         let Some(rules) = self.of(act.path()) else { return Ok(()) };
-        let refuse = |code| Err(io::Error::from_raw_os_error(code));
+        let refuse = |error: SystemError| Err(error.into());
         let abilities = &rules.drive.abilities;
         if rules.drive.read_only && !act.only_reads() {
-            return refuse(READ_ONLY);
+            return refuse(SystemError::ReadOnly);
         }
         match *act {
             Act::Read { path, offset, len } => {
                 let hit = |u: &DeclaredFault| u.file == path && offset < u.from + u.bytes && u.from < offset + len;
-                if rules.unreadable.iter().any(hit) { refuse(INPUT_OUTPUT) } else { Ok(()) }
+                if rules.unreadable.iter().any(hit) { refuse(SystemError::InputOutput) } else { Ok(()) }
             }
             Act::Write { path, offset, len } => rules.promise(path, offset, len),
             Act::SetLen { path, len } => {
                 if abilities.largest_file.is_some_and(|most| len > most.count()) {
-                    return refuse(TOO_LARGE);
+                    return refuse(SystemError::TooLarge);
                 }
                 // What a file from an earlier run takes is counted already.
                 let mut room = rules.room();
@@ -188,11 +180,11 @@ impl Gate for DeclaredRules {
                 }
                 Ok(())
             }
-            Act::MakeLink { .. } if !abilities.links => refuse(NOT_PERMITTED),
-            Act::HardLink { .. } if !abilities.hard_links => refuse(NOT_PERMITTED),
-            Act::Exchange { .. } if !abilities.links => refuse(INVALID),
+            Act::MakeLink { .. } if !abilities.links => refuse(SystemError::NotPermitted),
+            Act::HardLink { .. } if !abilities.hard_links => refuse(SystemError::NotPermitted),
+            Act::Exchange { .. } if !abilities.links => refuse(SystemError::Invalid),
             // Declared drives are folders of one disk: sharing bytes between them would be no copy.
-            Act::Share { .. } => refuse(NOT_SUPPORTED),
+            Act::Share { .. } => refuse(SystemError::NotSupported),
             Act::Create(path) | Act::MakeFolder(path) => rules.name_fits(path),
             Act::MakeLink { at } | Act::HardLink { at, .. } => rules.name_fits(at),
             Act::Rename { from, to } => match self.of(from) {
@@ -321,7 +313,7 @@ mod tests {
         disk.write_at(&file, &piece, 0).unwrap();
         disk.write_at(&file, &piece[..1 << 17], 3 << 18).unwrap();
         let full = disk.write_at(&file, &piece, 4 << 18).unwrap_err();
-        assert_eq!(full.raw_os_error(), Some(NO_SPACE));
+        assert_eq!(full.kind(), io::ErrorKind::StorageFull);
         disk.remove_record(&path).unwrap();
         let again = disk.create(&path).unwrap();
         disk.write_at(&again, &piece, 0).unwrap();

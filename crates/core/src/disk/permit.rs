@@ -9,9 +9,6 @@ use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
-/// ENODEV, by errno(3).
-const NO_DEVICE: i32 = 19;
-
 /// Leave to remove what a gate has looked at.
 #[derive(Debug)]
 pub struct RemovalPermit {
@@ -56,7 +53,7 @@ impl RemovalPermit {
         }
         let meta = platform::look_behind(&watched.path)?;
         if meta.identity() != watched.identity {
-            return Err(io::Error::from_raw_os_error(NO_DEVICE));
+            return Err(platform::SystemError::NoDevice.into());
         }
         *looked = Instant::now();
         Ok(())

@@ -139,7 +139,7 @@ impl<'a> Haul<'a> {
             now.is_some_and(|item| matches!(item.stage, Stage::Released { .. }))
         };
         // The others wait for a yes: what is tried is looked at by a person first.
-        let items = if row.trial == Trial::Waits { row.items[..1].to_vec() } else { row.items };
+        let items = if row.trial == Trial::Waits { row.items.iter().take(1).cloned().collect() } else { row.items };
         side_by_side(site, items, stop, report, &work, &is_gone, &mut |item, error| {
             doubt |= matches!(
                 error,

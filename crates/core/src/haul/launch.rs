@@ -88,8 +88,8 @@ pub fn start_game(
     patience: Duration,
     stop: &Control,
 ) -> Result<Started, StartError> {
-    let program = command.first().ok_or(StartError::NoProgram)?;
-    let mut child = spawn(program, &command[1..], &game.found.install)?;
+    let (program, arguments) = command.split_first().ok_or(StartError::NoProgram)?;
+    let mut child = spawn(program, arguments, &game.found.install)?;
     let process = watched(site, &mut child, &real_path(&game.found.install), patience, stop);
     let items = journal.hauls()?;
     let here = items.iter().flat_map(|haul| &haul.items).find(|item| {

@@ -4,6 +4,8 @@
 //! instant and change together; a release removes only what was verified and is unchanged; nothing
 //! else is touched; killed anywhere, the next start resumes or undoes. Start at [`Haul::run`].
 #![warn(clippy::wildcard_enum_match_arm, reason = "a new stage or edit must be thought of in each step")]
+#![warn(clippy::indexing_slicing, reason = "an item under way has no place for a panic")]
+#![cfg_attr(test, allow(clippy::indexing_slicing))]
 
 mod context;
 mod copy;

@@ -2,6 +2,7 @@
 //!
 //! Law: a probe writes one folder of its own, of a bounded size for a bounded time, and removes it. Start at [`probe`].
 
+use crate::bytes::index;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
@@ -58,7 +59,7 @@ fn clear(disk: &Disk, place: &Path) -> io::Result<()> {
 fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<PathBuf>) -> io::Result<DriveSpeed> {
     const TIME: Duration = Duration::from_secs(3);
     // What a drive could pack away would seem faster than it is.
-    let mut noise = vec![0; PIECE as usize];
+    let mut noise = vec![0; index(PIECE)];
     blake3::Hasher::new().update(b"probe").finalize_xof().fill(&mut noise);
     let large = place.join("large");
     let file = disk.create(&large)?;
@@ -66,7 +67,7 @@ fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<
     let begun = Instant::now();
     let mut written = 0;
     while written + PIECE <= most && (begun.elapsed() < TIME || written == 0) && !stop.asked() {
-        noise[..8].copy_from_slice(&written.to_le_bytes());
+        noise.splice(..8, written.to_le_bytes());
         disk.write_at(&file, &noise, written)?;
         disk.press_on(&file, written, PIECE);
         written += PIECE;
@@ -76,19 +77,20 @@ fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<
     disk.forget(&file);
     drop(file);
     let file = disk.open_back(&large)?;
-    let mut buffer = Buffer::new(PIECE as usize);
+    let mut buffer = Buffer::new(index(PIECE));
     let (begun, mut back) = (Instant::now(), 0);
     while back < written && (begun.elapsed() < TIME || back == 0) && !stop.asked() {
-        back += disk.read_back(&file, &mut buffer, PIECE as usize, back)? as u64;
+        back += disk.read_back(&file, &mut buffer, index(PIECE), back)? as u64;
     }
     let read = back as f64 / begun.elapsed().as_secs_f64().max(1e-6);
     let begun = Instant::now();
     let mut count = 0;
+    let small = noise.get(..4096).unwrap_or_default();
     while count < FILES && begun.elapsed() < TIME && !stop.asked() {
         let path = place.join(count.to_string());
         let file = disk.create(&path)?;
         made.push(path);
-        disk.write_at(&file, &noise[..4096], 0)?;
+        disk.write_at(&file, small, 0)?;
         count += 1;
     }
     let top = disk.open_folder(place)?;

@@ -81,8 +81,8 @@ pub(crate) fn within_reach(
             | Edit::Leave(_)
             | Edit::Follow(_)
             | Edit::Made { .. }
-            | Edit::Register { .. }
-            | Edit::Unregister { .. }
+            | Edit::Register(_)
+            | Edit::Unregister(_)
             | Edit::Order { .. } => {
                 if !edit.files().into_iter().any(out_of_reach) {
                     kept.push(edit.clone());

@@ -7,6 +7,7 @@ use crate::checksums::{EntryKind, ItemPath};
 use crate::item::{Left, Progress, RateMeter, WhyLeft};
 use crate::journal::FileEntry;
 use crate::platform;
+use crate::platform::RemovalRefused;
 use crate::platform::{Seen, SeenKind};
 use std::collections::HashMap;
 use std::ffi::OsStr;
@@ -124,15 +125,12 @@ pub(crate) fn remove_known(
     Ok(removed)
 }
 
-/// Why the system does not let something be removed; `None` of an error that says something else (errno(3)).
+/// Why the system does not let something be removed; `None` of an error that says something else.
 fn refusal(error: &io::Error) -> Option<WhyLeft> {
-    match error.raw_os_error()? {
-        // EPERM, EACCES; EBUSY of a mount point.
-        1 | 13 | 16 => Some(WhyLeft::NotPermitted),
-        // EROFS.
-        30 => Some(WhyLeft::ReadOnly),
-        _ => None,
-    }
+    Some(match platform::removal_refused(error)? {
+        RemovalRefused::NotPermitted => WhyLeft::NotPermitted,
+        RemovalRefused::ReadOnly => WhyLeft::ReadOnly,
+    })
 }
 
 /// Gives the files and links of an item, those of each folder together.
@@ -249,8 +247,7 @@ impl Removing<'_> {
     fn known_folder(&self, path: &Path) -> Result<Option<Folder>, HaulError> {
         match self.top.open_below(path) {
             Ok(folder) => Ok(Some(folder)),
-            // By openat2(2): not there, no folder, a link, another mount.
-            Err(error) if matches!(error.raw_os_error(), Some(2 | 20 | 40 | 18)) => Ok(None),
+            Err(error) if platform::is_not_straight_below(&error) => Ok(None),
             // What may not be looked into is left as it is.
             Err(error) if refusal(&error).is_some() => Ok(None),
             Err(error) => Err(HaulError::disk("open", self.root.join(path))(error)),

@@ -3,6 +3,7 @@
 //! Law: nothing is taken on trust. The other copy has the launcher's own hash, or every block that could be read of the
 //! original is the same in it; what is taken is compared like everything else.
 
+use crate::bytes::index;
 use crate::platform;
 use std::path::Path;
 
@@ -54,7 +55,7 @@ pub fn take_from(site: &Site, journal: &Journal, item: ItemId, path: &ItemPath, 
 /// Compares the blocks that could be read of the original; gives their number, or `None` if one differs.
 fn same_blocks(site: &Site, line: &FileEntry, other: &Path) -> Result<Option<u64>, HaulError> {
     let file = site.disk.open_read(other).map_err(HaulError::disk("open", other))?;
-    let mut buffer = Buffer::new(BLOCK as usize);
+    let mut buffer = Buffer::new(index(BLOCK));
     let mut known = 0;
     for (nth, hash) in line.blocks.iter().enumerate() {
         let Some(hash) = hash else { continue };

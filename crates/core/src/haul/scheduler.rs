@@ -105,21 +105,24 @@ impl Queue<'_> {
         let mut next = Next::default();
         let mut passed: Vec<usize> = Vec::new();
         for n in std::mem::take(&mut self.waiting) {
-            let fights = |other: &&usize| fight(site, &items[n].planned, &items[**other].planned);
-            let is_hindered =
-                |other: &&usize| fights(other) || items[n].planned.launcher == items[**other].planned.launcher;
+            let Some(item) = items.get(n) else { continue };
+            let planned = |other: &usize| items.get(*other).map(|other| &other.planned);
+            let fights = |other: &&usize| planned(other).is_some_and(|other| fight(site, &item.planned, other));
+            let is_hindered = |other: &&usize| {
+                fights(other) || planned(other).is_some_and(|other| other.launcher == item.planned.launcher)
+            };
             if self.stuck.iter().any(|other| is_hindered(&other)) || self.stop.asked() {
                 next.given_up.push(n);
                 continue;
             }
             // Its originals stay: what needs their room cannot begin.
             let stays = |k: &&usize| !alive.contains(k) && !items.get(**k).is_some_and(self.is_gone);
-            if let Some(k) = items[n].planned.after.iter().find(stays) {
+            if let Some(k) = item.planned.after.iter().find(stays) {
                 next.homeless.push((n, *k));
                 next.given_up.push(n);
                 continue;
             }
-            let waits_for_room = items[n].planned.after.iter().any(|k| alive.contains(k));
+            let waits_for_room = item.planned.after.iter().any(|k| alive.contains(k));
             let is_full = self.running.len() >= MOST;
             if waits_for_room || is_full || self.running.iter().chain(&passed).any(|other| fights(&other)) {
                 passed.push(n);
@@ -164,15 +167,18 @@ pub(crate) fn side_by_side(
             next.given_up.iter().for_each(|n| turns.end(*n));
             for n in next.begin {
                 let (tell, worker) = (tell.clone(), Worker { work, turns: &turns, stop });
-                let of_launcher = |other: &usize| items[*other].planned.launcher == items[n].planned.launcher;
-                let before: Vec<usize> = (0..n).filter(of_launcher).collect();
+                let Some(item) = items.get(n) else { continue };
+                let of_launcher = |(_, other): &(usize, &ItemRow)| other.planned.launcher == item.planned.launcher;
+                let before: Vec<usize> = items.iter().enumerate().take(n).filter(of_launcher).map(|(n, _)| n).collect();
                 scope.spawn(move || {
-                    worker.run(n, &items[n], &before, &tell);
+                    worker.run(n, item, &before, &tell);
                 });
             }
             for (n, k) in next.homeless {
                 let title = items.get(k).map_or_else(String::new, |item| item.planned.title.clone());
-                failed(&items[n], HaulError::NoRoomYet { title });
+                if let Some(item) = items.get(n) {
+                    failed(item, HaulError::NoRoomYet { title });
+                }
             }
             if queue.running.is_empty() {
                 break;
@@ -185,7 +191,9 @@ pub(crate) fn side_by_side(
                         if !error.spares_other_items() {
                             queue.stuck.push(n);
                         }
-                        failed(&items[n], error);
+                        if let Some(item) = items.get(n) {
+                            failed(item, error);
+                        }
                     }
                 }
                 Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected) => {}

@@ -6,7 +6,7 @@
 use std::path::{Path, PathBuf};
 
 use super::error::HaulError;
-use crate::item::{Finding, FindingKind, PlannedItem, Stage};
+use crate::item::{Finding, FindingKind, PlannedItem};
 use crate::journal::{HaulRow, ItemRow};
 use crate::site::{DrivePlace, Presence, Site};
 
@@ -142,21 +142,8 @@ fn follow(row: &mut ItemRow, old: &Path, now: &Path) {
         carry(&mut aside.old);
         carry(&mut aside.held);
     }
-    match &mut row.stage {
-        Stage::Copying { staging } | Stage::Verified { staging } => carry(staging),
-        Stage::Cancelling { made: Some(made) } => carry(made),
-        Stage::Planned
-        | Stage::Renaming
-        | Stage::Linked
-        | Stage::Placed
-        | Stage::UpdatingRecords
-        | Stage::RecordsUpdated
-        | Stage::Proved { .. }
-        | Stage::Releasing
-        | Stage::Released { .. }
-        | Stage::Cancelling { .. }
-        | Stage::Cancelled
-        | Stage::Undone => {}
+    if let Some(ours) = row.stage.ours_mut() {
+        carry(ours);
     }
 }
 

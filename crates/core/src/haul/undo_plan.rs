@@ -11,7 +11,7 @@ use crate::haul::steps::edits_to_make;
 use super::standing::{End, settle};
 use crate::bytes::{Bytes, HaulId, ItemId};
 use crate::checksums::{EntryKind, FileIdentity, WalkEnd, measure, walk_each};
-use crate::item::{Finding, FindingKind, PlannedItem, Policy, Severity, Stage, Strategy};
+use crate::item::{Finding, FindingKind, MadeAt, PlannedItem, Policy, Severity, Stage, Strategy};
 use crate::journal::{HaulRow, ItemRow, reader};
 use crate::plan::lead_anew;
 
@@ -139,26 +139,12 @@ pub fn undo_plan(site: &Site, haul: &HaulRow) -> UndoPlan {
 }
 
 /// What was made of an item that is given up: it goes before anything comes back.
-fn made_so_far(item: &ItemRow) -> Option<&PathBuf> {
-    match &item.stage {
-        Stage::Copying { staging } => Some(staging),
-        Stage::Verified { staging } if staging.is_dir() => Some(staging),
-        Stage::Verified { .. } | Stage::Placed | Stage::UpdatingRecords if item.planned.mode == Strategy::Copy => {
-            Some(&item.planned.to)
-        }
-        Stage::Planned
-        | Stage::Verified { .. }
-        | Stage::Renaming
-        | Stage::Linked
-        | Stage::Placed
-        | Stage::UpdatingRecords
-        | Stage::RecordsUpdated
-        | Stage::Proved { .. }
-        | Stage::Releasing
-        | Stage::Released { .. }
-        | Stage::Cancelling { .. }
-        | Stage::Cancelled
-        | Stage::Undone => None,
+fn made_so_far(item: &ItemRow) -> Option<&Path> {
+    match item.stage.made() {
+        MadeAt::InOurs(ours) => Some(ours),
+        MadeAt::InOursOrPlaced(ours) if ours.is_dir() => Some(ours),
+        MadeAt::InOursOrPlaced(_) | MadeAt::Placed if item.planned.mode == Strategy::Copy => Some(&item.planned.to),
+        MadeAt::InOursOrPlaced(_) | MadeAt::Placed | MadeAt::Nothing => None,
     }
 }
 
@@ -218,14 +204,17 @@ impl Going {
 /// Has every item of a return wait until those before it have let go of what lies where it goes.
 pub(crate) fn in_turn(items: &mut [(PlannedItem, Option<ItemId>)]) {
     for n in 0..items.len() {
-        let makes_room = |k: &usize| {
-            let (earlier, later) = (&items[*k].0, &items[n].0);
+        let (before, rest) = items.split_at_mut(n);
+        let Some((later, _)) = rest.first_mut() else { return };
+        let makes_room = |earlier: &PlannedItem| {
             later.game == earlier.game
                 || later.mode == Strategy::Copy
                     && matches!(earlier.mode, Strategy::Copy | Strategy::TakeBack)
                     && earlier.from_drive.as_ref() == Some(&later.to_drive)
         };
-        items[n].0.after = (0..n).filter(makes_room).collect();
+        let in_front = before.iter().enumerate().filter(|(_, (earlier, _))| makes_room(earlier));
+        let after = in_front.map(|(k, _)| k).collect();
+        later.after = after;
     }
 }
 

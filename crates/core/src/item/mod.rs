@@ -21,4 +21,4 @@ pub(crate) use progress::RateMeter;
 pub use progress::{Amount, Progress};
 pub(crate) use proof::DifferingBlocks;
 pub use proof::{Difference, DifferenceKind, Proof, Residue};
-pub use stage::{Stage, StageError, StageKind};
+pub use stage::{MadeAt, Stage, StageError, StageKind};

@@ -160,6 +160,34 @@ pub struct PlannedItem {
 }
 
 impl PlannedItem {
+    /// An item with nothing but what it is and where it goes: of no size, no launcher and no records.
+    pub fn bare((origin, game): (Origin, GameId), title: String, mode: Strategy, from: PathBuf, to: PathBuf) -> Self {
+        Self {
+            game,
+            origin,
+            title,
+            launcher: String::new(),
+            launcher_name: String::new(),
+            processes: Vec::new(),
+            from_drive: None,
+            to_drive: String::new(),
+            from,
+            to,
+            from_place: None,
+            to_place: None,
+            mode,
+            size: Size::default(),
+            need: Bytes::ZERO,
+            links: Links::Keep,
+            policy: Policy::Hold,
+            after: Vec::new(),
+            keeps: false,
+            aside: None,
+            edits: Vec::new(),
+            previews: Vec::new(),
+        }
+    }
+
     /// Where the item lies as long as the haul has not begun.
     pub fn source(&self) -> &Path {
         match &self.aside {

@@ -1,5 +1,6 @@
 //! How far an item is: amounts, rates and the time left.
 
+use crate::bytes::whole;
 use std::collections::VecDeque;
 use std::path::PathBuf;
 
@@ -89,7 +90,7 @@ impl Progress {
         self.rate = pace.rate(counts);
         self.mean = pace.mean(counts);
         let rest = |amount: Amount| amount.all.less(amount.done).count();
-        let work = |copy: u64, compare: u64| copy + (compare as f64 * pace.weight) as u64;
+        let work = |copy: u64, compare: u64| copy + whole(compare as f64 * pace.weight);
         let (done, left) = (work(by_copy, by_compare), work(rest(self.copy), rest(self.compare)));
         let (done_copy, left_copy) = (by_copy, rest(self.copy));
         self.left = pace.left(done, left);

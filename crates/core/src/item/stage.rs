@@ -1,6 +1,6 @@
 //! Where an item stands; the journal holds exactly one of these per item.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
@@ -162,7 +162,50 @@ pub struct StageError {
     to: StageKind,
 }
 
+/// Where that is which was made of an item before its records were updated.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum MadeAt<'a> {
+    /// Nothing is made, or what is made is the item's for good.
+    Nothing,
+    /// In a folder of ours.
+    InOurs(&'a Path),
+    /// In a folder of ours, or at its place already: the rename may have come just before the end.
+    InOursOrPlaced(&'a Path),
+    /// At its place.
+    Placed,
+}
+
 impl Stage {
+    /// Where that is which was made so far and goes if the item is given up.
+    pub fn made(&self) -> MadeAt<'_> {
+        match self {
+            Self::Copying { staging: ours } | Self::Cancelling { made: Some(ours) } => MadeAt::InOurs(ours),
+            Self::Verified { staging } => MadeAt::InOursOrPlaced(staging),
+            Self::Placed | Self::UpdatingRecords => MadeAt::Placed,
+            Self::Planned
+            | Self::Renaming
+            | Self::Linked
+            | Self::RecordsUpdated
+            | Self::Proved { .. }
+            | Self::Releasing
+            | Self::Released { .. }
+            | Self::Cancelling { made: None }
+            | Self::Cancelled
+            | Self::Undone => MadeAt::Nothing,
+        }
+    }
+
+    /// The folder of ours that the stage names.
+    pub fn ours_mut(&mut self) -> Option<&mut PathBuf> {
+        if let Self::Copying { staging: ours }
+        | Self::Verified { staging: ours }
+        | Self::Cancelling { made: Some(ours) } = self
+        {
+            return Some(ours);
+        }
+        None
+    }
+
     /// Which stage it is, without what belongs to it.
     pub fn kind(&self) -> StageKind {
         match self {
@@ -197,6 +240,16 @@ impl Stage {
             | Self::RecordsUpdated
             | Self::Releasing
             | Self::Cancelling { .. } => false,
+        }
+    }
+
+    /// Whether originals are there to be removed, for all that the stage says: it may have begun, and what had to be left once may go now.
+    pub fn has_more_to_release(&self) -> bool {
+        match self {
+            Self::Proved { holds } => *holds,
+            Self::Releasing => true,
+            Self::Released { left } => *left > 0,
+            _ => false,
         }
     }
 

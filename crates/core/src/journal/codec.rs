@@ -48,7 +48,7 @@ pub(crate) fn attributes_to_row(attributes: &[Attribute]) -> Option<Vec<u8>> {
     let mut out = Vec::new();
     for (name, value) in attributes {
         for part in [name, value] {
-            out.extend((part.len() as u32).to_le_bytes());
+            out.extend(u32::try_from(part.len()).unwrap_or(u32::MAX).to_le_bytes());
         }
         out.extend(name);
         out.extend(value);

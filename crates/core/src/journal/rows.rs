@@ -1,5 +1,6 @@
 //! What the journal holds, as values.
 
+use crate::bytes::index;
 use jiff::Timestamp;
 use rusqlite::{Connection, params};
 
@@ -62,7 +63,7 @@ impl FileEntry {
             there: None,
             compared: false,
             digest: None,
-            blocks: vec![None; blocks as usize],
+            blocks: vec![None; index(blocks)],
             taken: None,
             attributes: Vec::new(),
             unkept: None,

@@ -9,9 +9,9 @@ use std::path::{Path, PathBuf};
 use super::query::database;
 use super::*;
 use crate::bytes::{Bytes, HaulId, ItemId};
-use crate::checksums::{Entry, EntryKind, ItemPath, Size};
+use crate::checksums::{Entry, EntryKind, ItemPath};
 use crate::disk::Disk;
-use crate::item::{Left, Links, PlannedItem, Policy, Proof, Stage, StageKind, Strategy, Trial, WhyLeft};
+use crate::item::{Left, PlannedItem, Policy, Proof, Stage, StageKind, Strategy, Trial, WhyLeft};
 use crate::journal::Hint;
 use crate::launcher::Origin;
 use crate::record::{Content, Edit, FileChange, Following, Format, HeldPart, LibrarySays, Rewrite};
@@ -31,29 +31,13 @@ fn site(folder: &Path) -> Site {
 }
 
 fn planned(title: &str) -> PlannedItem {
+    let of_game = (Origin::Launcher, GameId("quay/1".into()));
     PlannedItem {
-        game: GameId("quay/1".into()),
-        origin: Origin::Launcher,
-        title: title.into(),
         launcher: "quay".into(),
         launcher_name: "Quay".into(),
-        processes: Vec::new(),
-        from: "/a/x".into(),
-        to: "/b/x".into(),
-        from_place: None,
-        to_place: None,
         from_drive: Some("a".into()),
         to_drive: "b".into(),
-        mode: Strategy::Copy,
-        size: Size::default(),
-        need: Bytes::ZERO,
-        links: Links::Keep,
-        policy: Policy::Hold,
-        after: Vec::new(),
-        keeps: false,
-        aside: None,
-        edits: Vec::new(),
-        previews: Vec::new(),
+        ..PlannedItem::bare(of_game, title.into(), Strategy::Copy, "/a/x".into(), "/b/x".into())
     }
 }
 

@@ -1,5 +1,6 @@
 //! A launcher's own list of a game's files: the measure of what it would download.
 
+use crate::bytes::index;
 use std::io;
 use std::path::{Component, Path, PathBuf};
 
@@ -85,7 +86,7 @@ impl Digest {
             Self::Pieces { size, taken, open, done } => {
                 let mut rest = bytes;
                 while !rest.is_empty() {
-                    let count = rest.len().min((*size - *taken) as usize);
+                    let count = rest.len().min(index(*size - *taken));
                     open.update(&rest[..count]);
                     *taken += count as u64;
                     rest = &rest[count..];
@@ -178,25 +179,9 @@ pub struct ContentList {
 /// Why a content list was not read.
 #[derive(Debug, Error)]
 pub enum ContentsError {
-    /// The file cannot be read.
-    #[error("couldn't read {file}")]
-    Read {
-        /// The file.
-        file: PathBuf,
-        /// What the system said.
-        source: io::Error,
-    },
-    /// It is not JSON, or the list is not where the profile says.
-    #[error("{file}: {source}")]
-    Document {
-        /// The file.
-        file: PathBuf,
-        /// The fault.
-        source: DocumentError,
-    },
-    /// It is a database that cannot be read.
+    /// The file can't be read, is none of its format, or has no list where the profile says.
     #[error(transparent)]
-    Records(EditError),
+    Records(#[from] EditError),
     /// An entry lacks something or leads out of the game.
     #[error("{file}, line {line}: {what}")]
     Entry {
@@ -234,14 +219,12 @@ impl ContentList {
         below: Option<&str>,
     ) -> Result<Option<Self>, ContentsError> {
         let file = file.to_path_buf();
-        let json_error = |source| ContentsError::Document { file: file.clone(), source };
+        let json_error = |source| EditError::Document { file: file.clone(), source };
         let lines = (!contents.columns.is_empty()).then_some(Shape::Text(Format::Lines));
         let json = match Source::read(&file, lines.or(contents.shape).unwrap_or_else(|| Shape::of_name(&file))) {
             Ok(source) => source,
             Err(EditError::Read { source, .. }) if source.kind() == io::ErrorKind::NotFound => return Ok(None),
-            Err(EditError::Read { source, .. }) => return Err(ContentsError::Read { file, source }),
-            Err(EditError::Document { source, .. }) => return Err(json_error(source)),
-            Err(error) => return Err(ContentsError::Records(error)),
+            Err(error) => return Err(error.into()),
         };
         let kind = contents.kind();
         if lines.is_some() {

@@ -139,6 +139,20 @@ struct Said<'a> {
     nth: usize,
 }
 
+/// What a record of an entry or of a file is to say: both kinds have the same fields.
+macro_rules! said_by {
+    ($record:ident, $nth:ident) => {
+        Said {
+            inside: &$record.inside,
+            on: $record.on,
+            within: $record.within,
+            relative_to: $record.relative_to.as_ref(),
+            meaning: &$record.meaning,
+            nth: $nth,
+        }
+    };
+}
+
 /// A text that was found, with the way to it.
 struct Says {
     location: String,
@@ -165,14 +179,7 @@ impl SelectorSearch<'_> {
         nth: usize,
     ) -> Result<Vec<Record>, String> {
         let entry = self.entry.cloned().unwrap_or_default();
-        let said = Said {
-            inside: &record.inside,
-            on: record.on,
-            within: record.within,
-            relative_to: record.relative_to.as_ref(),
-            meaning: &record.meaning,
-            nth,
-        };
+        let said = said_by!(record, nth);
         let mut records = Vec::new();
         for found in source.find(&joined(&entry, &record.selector)).map_err(|e| e.to_string())? {
             for says in self.says(source, &found, &entry, &said)? {
@@ -191,14 +198,7 @@ impl SelectorSearch<'_> {
         nth: usize,
         listings: Option<&mut Listings>,
     ) -> Result<Vec<Record>, String> {
-        let said = Said {
-            inside: &record.inside,
-            on: record.on,
-            within: record.within,
-            relative_to: record.relative_to.as_ref(),
-            meaning: &record.meaning,
-            nth,
-        };
+        let said = said_by!(record, nth);
         let selector = record.selector.fill_quoted(self.values).map_err(|e| e.to_string())?;
         // A selector or file that does not ask for the game finds other games' records as well.
         let asks = |name: &str| record.selector.names(name) || record.file.names(name);

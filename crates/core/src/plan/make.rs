@@ -301,7 +301,7 @@ impl Making<'_> {
         }
         let back = Edit::turned_all(previous).into_iter().map(|edit| edit.carried(from, &placement.install));
         let edits: Vec<Edit> = back.chain(repointing.edits.iter().cloned()).collect();
-        let is_relied_on = |edit: &&Edit| matches!(edit, Edit::Link { .. } | Edit::Register { .. });
+        let is_relied_on = |edit: &&Edit| matches!(edit, Edit::Link { .. } | Edit::Register(_));
         self.earlier.extend(edits.iter().filter(is_relied_on).cloned());
         let steps = placement.aside.as_ref().filter(|aside| aside.held == from);
         let source = steps.map_or(from, |aside| aside.old.as_path());

@@ -19,7 +19,7 @@ use rustix::fs::{AtFlags, CWD, Mode, OFlags, RenameFlags, ResolveFlags};
 use super::seen::Seen;
 
 /// A link is refused, and a pipe or device that came to be where a file was is never waited for.
-const NO_FOLLOW: i32 = (OFlags::NOFOLLOW.bits() | OFlags::NONBLOCK.bits()) as i32;
+const NO_FOLLOW: i32 = (OFlags::NOFOLLOW.bits() | OFlags::NONBLOCK.bits()).cast_signed();
 
 /// A folder held open, so that what is removed in it lies in this very folder.
 #[derive(Debug)]
@@ -134,7 +134,7 @@ pub(crate) enum Reads {
 
 /// Opens a file to read it.
 pub(crate) fn open_to_read(path: &Path, reads: Reads) -> io::Result<File> {
-    let direct = if reads == Reads::PastCache { OFlags::DIRECT.bits() as i32 } else { 0 };
+    let direct = if reads == Reads::PastCache { OFlags::DIRECT.bits().cast_signed() } else { 0 };
     OpenOptions::new().read(true).custom_flags(NO_FOLLOW | direct).open(path)
 }
 
@@ -171,11 +171,6 @@ pub(crate) fn read_some_at(file: &File, buffer: &mut [u8], offset: u64) -> io::R
 /// Writes all of `data` at a place of a file.
 pub(crate) fn write_all_at(file: &File, data: &[u8], offset: u64) -> io::Result<()> {
     file.write_all_at(data, offset)
-}
-
-/// Whether an error says that a file cannot be read past the cache, or a length is no whole unit.
-pub(crate) fn is_invalid(error: &io::Error) -> bool {
-    error.raw_os_error() == Some(rustix::io::Errno::INVAL.raw_os_error())
 }
 
 /// Makes the names in a folder durable.

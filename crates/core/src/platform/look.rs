@@ -1,6 +1,7 @@
 //! Looks at names and files, as the standard library has them, with two promises more: a mount that does not answer is an error
 //! at once, and what is no file (a named pipe, a socket, a device) is refused by its kind and never waited for.
 
+use crate::bytes::index;
 use std::fs::{self, File, OpenOptions};
 use std::io::{self, Read};
 use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
@@ -119,7 +120,7 @@ pub(crate) fn open(path: impl AsRef<Path>) -> io::Result<File> {
     let path = path.as_ref();
     answers(path)?;
     // A pipe that nobody writes into, or a device, may wait for ever in an open that is to wait.
-    let file = OpenOptions::new().read(true).custom_flags(OFlags::NONBLOCK.bits() as i32).open(path)?;
+    let file = OpenOptions::new().read(true).custom_flags(OFlags::NONBLOCK.bits().cast_signed()).open(path)?;
     must_be_file(&file)?;
     Ok(file)
 }
@@ -153,7 +154,7 @@ pub(crate) fn read(path: impl AsRef<Path>) -> io::Result<Vec<u8>> {
     if size > LARGEST {
         return Err(too_large());
     }
-    let mut bytes = Vec::with_capacity(size as usize);
+    let mut bytes = Vec::with_capacity(index(size));
     // It may grow while it is read.
     file.take(LARGEST + 1).read_to_end(&mut bytes)?;
     if bytes.len() as u64 > LARGEST { Err(too_large()) } else { Ok(bytes) }

@@ -33,9 +33,10 @@ pub struct Meta {
 }
 
 fn stamps(modified_ns: i128) -> Timestamps {
-    let second = modified_ns.div_euclid(1_000_000_000) as i64;
-    let last_modification = Timespec { tv_sec: second, tv_nsec: modified_ns.rem_euclid(1_000_000_000) as _ };
-    let last_access = Timespec { tv_sec: 0, tv_nsec: rustix::fs::UTIME_OMIT as _ };
+    let part = |part: i128| i64::try_from(part).unwrap_or_default();
+    let (tv_sec, tv_nsec) = (part(modified_ns.div_euclid(1_000_000_000)), part(modified_ns.rem_euclid(1_000_000_000)));
+    let last_modification = Timespec { tv_sec, tv_nsec };
+    let last_access = Timespec { tv_sec: 0, tv_nsec: rustix::fs::UTIME_OMIT };
     Timestamps { last_access, last_modification }
 }
 
@@ -78,8 +79,8 @@ pub(crate) fn apply_meta(handle: impl AsFd, meta: &Meta, look: bool) -> io::Resu
     // are says nothing: the original may have been written a moment ago. Where times are coarse this sets them twice.
     let seen = rustix::fs::fstat(handle)?;
     let wanted = times.last_modification;
-    if (seen.st_mtime, seen.st_mtime_nsec as i64) != (wanted.tv_sec, wanted.tv_nsec) {
-        times.last_access = Timespec { tv_sec: seen.st_atime, tv_nsec: seen.st_atime_nsec as _ };
+    if (seen.st_mtime, seen.st_mtime_nsec.cast_signed()) != (wanted.tv_sec, wanted.tv_nsec) {
+        times.last_access = Timespec { tv_sec: seen.st_atime, tv_nsec: seen.st_atime_nsec.cast_signed() };
         rustix::fs::futimens(handle, &times)?;
     }
     Ok(refused)

@@ -4,6 +4,7 @@
 //! left after a while. Start at `Look` for what is asked, at `files.rs` for what is done.
 
 mod drive;
+mod errors;
 mod file_system;
 mod files;
 mod look;
@@ -19,10 +20,14 @@ mod system;
 
 pub(crate) use drive::shown_path;
 pub use drive::{Abilities, Drive, DriveKind, Steady, Usage, allocated_below};
+pub(crate) use errors::{
+    RemovalRefused, SystemError, cannot_exchange, is_circle, is_dead_mount, is_invalid, is_not_straight_below,
+    is_unreadable_here, removal_refused,
+};
 pub(crate) use file_system::file_system_id;
 pub use files::{Folder, FolderLock};
 pub(crate) use files::{
-    Reads, begin_write_back, create_new, drop_from_cache, exchange, flush_folder, is_invalid, lock_folder, make_link,
+    Reads, begin_write_back, create_new, drop_from_cache, exchange, flush_folder, lock_folder, make_link,
     make_writable, open_to_read, open_to_write, read_some_at, read_through_cache, rename_if_free, share_bytes,
     write_all_at,
 };
@@ -41,7 +46,7 @@ pub use seen::{Seen, SeenKind};
 pub(crate) use seen::{look_behind, look_itself, look_open};
 pub(crate) use silent::{answers, is_silent, silent_at, silent_mounts};
 pub(crate) use system::{
-    PROCESSES, free_at, is_circle, is_in_system, is_locked, is_read_only, is_root, is_startable, let_others_go_first,
+    PROCESSES, free_at, is_in_system, is_locked, is_read_only, is_root, is_startable, let_others_go_first,
     mount_number, real_user, stand_alone, take_room, user,
 };
 pub use system::{is_writable, leave_the_terminal, words_of_process};

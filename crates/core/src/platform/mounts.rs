@@ -182,7 +182,7 @@ pub(crate) fn drives_of_system() -> io::Result<Vec<Drive>> {
     put_silent(points);
     let mut drives = group(mounts, |mount| answers.get(&mount.point).copied().flatten());
     for (n, drive) in drives.iter_mut().enumerate().take(9) {
-        drive.tag = Some(n as u8 + 1);
+        drive.tag = u8::try_from(n + 1).ok();
     }
     Ok(drives)
 }

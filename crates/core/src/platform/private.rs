@@ -62,7 +62,7 @@ pub fn write_private(file: &Path, bytes: &[u8]) -> io::Result<()> {
 
 fn opened(file: &Path, how: &mut OpenOptions) -> io::Result<File> {
     // A pipe in its place is not waited for.
-    let opened = how.mode(0o600).custom_flags(rustix::fs::OFlags::NONBLOCK.bits() as i32).open(file)?;
+    let opened = how.mode(0o600).custom_flags(rustix::fs::OFlags::NONBLOCK.bits().cast_signed()).open(file)?;
     if !opened.metadata()?.is_file() {
         return Err(io::Error::new(io::ErrorKind::InvalidInput, "it isn't a file"));
     }

@@ -62,11 +62,6 @@ pub(crate) fn take_room(file: &File, bytes: u64) -> io::Result<()> {
     Ok(rustix::fs::fallocate(file, rustix::fs::FallocateFlags::empty(), 0, bytes)?)
 }
 
-/// Whether an error says that links lead in a circle.
-pub(crate) fn is_circle(error: &io::Error) -> bool {
-    error.raw_os_error() == Some(rustix::io::Errno::LOOP.raw_os_error())
-}
-
 /// Whether another program holds a lock of the given bytes of a file that would refuse us one (fcntl(2)).
 ///
 /// Closing a file drops the locks that this process has on it: never asked of a file that is open elsewhere in this program.

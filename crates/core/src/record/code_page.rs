@@ -137,7 +137,7 @@ fn behind<'t>(text: &'t str, sign: &str) -> Option<&'t str> {
 
 /// The code page that bytes seem to be in, if it is not one of the Latin script.
 fn evident(bytes: &[u8]) -> Option<CodePage> {
-    let start = &bytes[..bytes.len().min(LOOKED_AT)];
+    let start = bytes.get(..LOOKED_AT).unwrap_or(bytes);
     let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
     // A sign may be cut in two at the end of what is looked at.
     detector.feed(start, start.len() == bytes.len());

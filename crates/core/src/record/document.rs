@@ -154,13 +154,13 @@ impl Document {
     }
 
     fn value_of(&self, node: u32) -> Value {
-        match self.tree.nodes[node as usize].kind {
+        match self.tree.node(node).kind {
             Kind::Object => {
                 let members = self.tree.children(node).map(|child| (self.key_text(child).into_owned(), child));
                 Value::Object(members.map(|(key, child)| (key, self.value_of(child))).collect())
             }
             Kind::List => self.tree.children(node).map(|child| self.value_of(child)).collect(),
-            Kind::Leaf(style) => formats::value(style, &self.text[self.tree.nodes[node as usize].span()]),
+            Kind::Leaf(style) => formats::value(style, &self.text[self.tree.node(node).span()]),
         }
     }
 
@@ -204,7 +204,7 @@ impl Document {
     /// The same of a list, if it has no more than so many elements.
     pub(crate) fn short_list_at(&self, place: &Place, most: usize) -> Option<Value> {
         let node = self.node(place).filter(|node| self.tree.children(*node).nth(most).is_none())?;
-        (self.tree.nodes[node as usize].kind == Kind::List).then(|| self.value_of(node))
+        (self.tree.node(node).kind == Kind::List).then(|| self.value_of(node))
     }
 
     /// Whether something stands at a place.
@@ -213,14 +213,14 @@ impl Document {
     }
 
     fn has_key(&self, node: u32, name: &str) -> bool {
-        let says = &self.tree.nodes[node as usize];
+        let says = self.tree.node(node);
         // A large registry has hundreds of thousands of keys: most are told apart without decoding them.
         let may = says.key_style.is_none_or(|style| formats::may_say(style, &self.text[says.key()], name));
         may && self.key_text(node) == name
     }
 
     fn key_text(&self, node: u32) -> Cow<'_, str> {
-        let node = &self.tree.nodes[node as usize];
+        let node = self.tree.node(node);
         node.key_style.map_or(Cow::Borrowed(""), |style| formats::decode(style, &self.text[node.key()]))
     }
 
@@ -252,7 +252,7 @@ impl Document {
 
     /// The text of the value at a place, just as it is written.
     pub fn raw(&self, place: &Place) -> Option<&str> {
-        self.node(place).map(|node| &self.text[self.tree.nodes[node as usize].span()])
+        self.node(place).map(|node| &self.text[self.tree.node(node).span()])
     }
 
     /// At how many places a key is written: a section may go on further down.
@@ -262,13 +262,13 @@ impl Document {
 
     /// The text of a key or value just as it is written.
     pub fn written(&self, place: &Place, side: Side) -> Option<&str> {
-        let node = &self.tree.nodes[self.node(place)? as usize];
+        let node = self.tree.node(self.node(place)?);
         Some(&self.text[if side == Side::Key { node.key() } else { node.span() }])
     }
 
     #[cfg(test)]
     pub(crate) fn written_span(&self, place: &Place, side: Side) -> Option<Range<usize>> {
-        let node = &self.tree.nodes[self.node(place)? as usize];
+        let node = self.tree.node(self.node(place)?);
         Some(if side == Side::Key { node.key() } else { node.span() })
     }
 
@@ -284,7 +284,7 @@ impl Document {
     }
 
     fn leaf_of(&self, node: u32, side: Side) -> Option<Cow<'_, str>> {
-        let says = &self.tree.nodes[node as usize];
+        let says = self.tree.node(node);
         match (side, says.kind) {
             (Side::Key, _) => says.key_style.map(|_| self.key_text(node)),
             (Side::Value, Kind::Leaf(style)) if style.is_word() => None,
@@ -296,7 +296,7 @@ impl Document {
     /// The places of the elements or members of a list.
     pub fn children(&self, list: &Place) -> Option<Vec<Place>> {
         let node = self.node(list)?;
-        match self.tree.nodes[node as usize].kind {
+        match self.tree.node(node).kind {
             Kind::List => Some((0..self.tree.children(node).count()).map(|n| list.child(Step::Index(n))).collect()),
             Kind::Object => {
                 let name = |child| Step::Name(self.key_text(child).into_owned());
@@ -320,7 +320,7 @@ impl Document {
     }
 
     fn leaves_below<'a>(&'a self, node: u32, place: &mut Place, look: Look<'_, 'a>) {
-        let says = &self.tree.nodes[node as usize];
+        let says = self.tree.node(node);
         for side in [Side::Key, Side::Value] {
             // An element of a list of equal keys has its list's key: one leaf is enough.
             let own_key = matches!(place.0.last(), Some(Step::Name(_)));
@@ -355,7 +355,7 @@ impl Document {
 
     /// Line of a place, from 1.
     pub fn line(&self, place: &Place) -> usize {
-        let start = self.node(place).map_or(0, |node| self.tree.nodes[node as usize].span().start);
+        let start = self.node(place).map_or(0, |node| self.tree.node(node).span().start);
         let ends = self.line_ends.get_or_init(|| self.text.match_indices('\n').map(|(at, _)| at).collect());
         ends.partition_point(|end| *end < start) + 1
     }
@@ -363,12 +363,12 @@ impl Document {
     /// The spans of the children of a node, with their keys where they have them.
     pub(crate) fn child_spans(&self, list: &Place) -> Option<(Range<usize>, Spans)> {
         let node = self.node(list)?;
-        let object = self.tree.nodes[node as usize].kind == Kind::Object;
+        let object = self.tree.node(node).kind == Kind::Object;
         let span = |child: u32| {
-            let child = &self.tree.nodes[child as usize];
+            let child = self.tree.node(child);
             (if object { child.key().start } else { child.span().start }, child.span().end)
         };
-        Some((self.tree.nodes[node as usize].span(), self.tree.children(node).map(span).collect()))
+        Some((self.tree.node(node).span(), self.tree.children(node).map(span).collect()))
     }
 
     /// The children of a node, if there are more than a few.
@@ -377,7 +377,7 @@ impl Document {
             return Some(Rc::clone(known));
         }
         self.tree.children(node).nth(FEW)?;
-        let large = Rc::new(match self.tree.nodes[node as usize].kind {
+        let large = Rc::new(match self.tree.node(node).kind {
             Kind::Object => Large::Object(
                 self.tree.children(node).map(|child| (self.key_text(child).into_owned(), child)).collect(),
             ),
@@ -442,7 +442,7 @@ impl Document {
     /// Some children of a list or object, by their numbers.
     fn children_at(&self, list: &Place, numbers: &[usize]) -> Vec<Place> {
         let Some(node) = self.node(list) else { return Vec::new() };
-        if self.tree.nodes[node as usize].kind == Kind::List {
+        if self.tree.node(node).kind == Kind::List {
             return numbers.iter().map(|nth| list.child(Step::Index(*nth))).collect();
         }
         let all = self.children(list).unwrap_or_default();

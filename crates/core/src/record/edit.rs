@@ -211,57 +211,9 @@ pub enum Edit {
         new: Option<String>,
     },
     /// A library becomes known to its launcher.
-    Register {
-        /// The file that lists libraries.
-        file: PathBuf,
-        /// Its format.
-        #[serde(rename = "as")]
-        format: Format,
-        /// JSONPath of the list.
-        list: String,
-        /// The new entry, in that format; in a list whose entries have keys together with its own.
-        entry: String,
-        /// JSONPath from an entry to the library's folder, by which one that is known already is told.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        path: Option<String>,
-        /// The library's own file, and the text it starts with.
-        made: Option<(PathBuf, String)>,
-        /// Whether the library was listed before: then only its own file comes and goes.
-        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-        listed: bool,
-        /// The library's folder.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        library: Option<PathBuf>,
-        /// JSONPath from an entry to the number by which games refer to it, which no two have.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        id: Option<String>,
-    },
+    Register(Registering),
     /// A library that a haul made known is forgotten again, if nothing lives in it.
-    Unregister {
-        /// The file that lists libraries.
-        file: PathBuf,
-        /// Its format.
-        #[serde(rename = "as")]
-        format: Format,
-        /// JSONPath of the list.
-        list: String,
-        /// The entry, in that format.
-        entry: String,
-        /// JSONPath from an entry to the library's folder.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        path: Option<String>,
-        /// The library's own file, and the text that it holds when it is empty.
-        made: Option<(PathBuf, String)>,
-        /// Whether the library was listed before: then only its own file comes and goes.
-        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
-        listed: bool,
-        /// The library's folder.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        library: Option<PathBuf>,
-        /// JSONPath from an entry to the number by which games refer to it, which no two have.
-        #[serde(default, skip_serializing_if = "Option::is_none")]
-        id: Option<String>,
-    },
+    Unregister(Registering),
     /// An entry of a list gets another number in it.
     Order {
         /// The file of the list.
@@ -289,6 +241,34 @@ pub enum Edit {
         /// Where it leads; `None` if it goes.
         new: Option<PathBuf>,
     },
+}
+
+/// How a launcher says that it has a library.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Registering {
+    /// The file that lists libraries.
+    pub file: PathBuf,
+    /// Its format.
+    #[serde(rename = "as")]
+    pub format: Format,
+    /// JSONPath of the list.
+    pub list: String,
+    /// The entry, in that format; in a list whose entries have keys together with its own.
+    pub entry: String,
+    /// JSONPath from an entry to the library's folder, by which one that is known already is told.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub path: Option<String>,
+    /// The library's own file, and the text that it has while nothing is in the library.
+    pub made: Option<(PathBuf, String)>,
+    /// Whether the library was listed before: then only its own file comes and goes.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub listed: bool,
+    /// The library's folder.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub library: Option<PathBuf>,
+    /// JSONPath from an entry to the number by which games refer to it, which no two have.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub id: Option<String>,
 }
 
 /// Whether an edit that is made already is an error.
@@ -435,12 +415,8 @@ impl Edit {
             Self::Enter(entering) => Self::Leave(entering),
             Self::Leave(entering) => Self::Enter(entering),
             Self::Follow(following) => Self::Follow(following.turned()),
-            Self::Register { file, format, list, entry, path, made, listed, library, id } => {
-                Self::Unregister { file, format, list, entry, path, made, listed, library, id }
-            }
-            Self::Unregister { file, format, list, entry, path, made, listed, library, id } => {
-                Self::Register { file, format, list, entry, path, made, listed, library, id }
-            }
+            Self::Register(library) => Self::Unregister(library),
+            Self::Unregister(library) => Self::Register(library),
             Self::Order { file, format, list, at, says, old, new } => {
                 Self::Order { file, format, list, at, says, old: new, new: old }
             }
@@ -463,7 +439,7 @@ impl Edit {
             Self::Travel { from, to, .. } | Self::Relocate { from, to, .. } => vec![to, from],
             Self::Enter(entering) | Self::Leave(entering) => vec![&entering.file],
             Self::Follow(following) => vec![&following.file],
-            Self::Register { file, made, .. } | Self::Unregister { file, made, .. } => {
+            Self::Register(Registering { file, made, .. }) | Self::Unregister(Registering { file, made, .. }) => {
                 made.iter().map(|(made, _)| made.as_path()).chain([file.as_path()]).collect()
             }
         }
@@ -485,7 +461,7 @@ impl Edit {
             Self::Travel { from, to, .. } | Self::Relocate { from, to, .. } => [from, to].into_iter().for_each(carry),
             Self::Enter(entering) | Self::Leave(entering) => carry(&mut entering.file),
             Self::Follow(following) => carry(&mut following.file),
-            Self::Register { file, made, .. } | Self::Unregister { file, made, .. } => {
+            Self::Register(Registering { file, made, .. }) | Self::Unregister(Registering { file, made, .. }) => {
                 carry(file);
                 if let Some((made, _)) = made {
                     carry(made);

@@ -68,6 +68,11 @@ impl Encoding {
         Self::Windows1252,
     ];
 
+    /// The bytes behind the mark.
+    fn unmarked(self, bytes: &[u8]) -> &[u8] {
+        bytes.strip_prefix(self.mark()).unwrap_or(bytes)
+    }
+
     fn mark(self) -> &'static [u8] {
         match self {
             Self::Utf8Marked => MARK,
@@ -99,8 +104,7 @@ impl Encoding {
     fn of(bytes: &[u8]) -> Self {
         // Four bytes begin as the mark of two does.
         let marked = [Self::Utf32Le, Self::Utf32Be, Self::Utf16Le, Self::Utf16Be, Self::Utf8Marked];
-        let read =
-            |encoding: Self| encoding.unit().is_none() || encoding.decoded(&bytes[encoding.mark().len()..]).is_ok();
+        let read = |encoding: Self| encoding.unit().is_none() || encoding.decoded(encoding.unmarked(bytes)).is_ok();
         let marked = marked.into_iter().filter(|encoding| bytes.starts_with(encoding.mark()));
         let mut marked = marked.collect::<Vec<_>>();
         // Text in UTF-16 that begins with a zero is read as that.
@@ -125,11 +129,11 @@ impl Encoding {
         /// Bytes that are looked at.
         const LOOKED_AT: usize = 65_536;
         let Some((width, _)) = self.unit() else { return false };
-        let start = &bytes[..bytes.len().min(LOOKED_AT)];
+        let start = bytes.get(..LOOKED_AT).unwrap_or(bytes);
         let whole = start.len() == bytes.len();
         // A pair may be cut in two at the end of what is looked at.
         let cuts = if whole { vec![0] } else { vec![start.len() % width, start.len() % width + 2] };
-        let read = cuts.into_iter().find_map(|cut| self.decoded(&start[..start.len().saturating_sub(cut)]).ok());
+        let read = cuts.into_iter().find_map(|cut| self.decoded(start.get(..start.len().saturating_sub(cut))?).ok());
         let Some(text) = read else { return false };
         let control = |c: char| c.is_control() && !matches!(c, '\t' | '\n' | '\r' | '\u{c}');
         let ascii = text.chars().filter(char::is_ascii).count();
@@ -150,17 +154,14 @@ impl Encoding {
         }
         let mut text = String::with_capacity(bytes.len() / width);
         if width == 2 {
-            let unit = |pair: &[u8]| {
-                let pair = [pair[0], pair[1]];
-                if low_first { u16::from_le_bytes(pair) } else { u16::from_be_bytes(pair) }
-            };
-            for c in char::decode_utf16(bytes.chunks_exact(2).map(unit)) {
+            let (pairs, _) = bytes.as_chunks::<2>();
+            let unit = |pair: &[u8; 2]| if low_first { u16::from_le_bytes(*pair) } else { u16::from_be_bytes(*pair) };
+            for c in char::decode_utf16(pairs.iter().map(unit)) {
                 text.push(c.map_err(|_| NotText { valid: text.len() })?);
             }
         } else {
-            for four in bytes.chunks_exact(4) {
-                let four = [four[0], four[1], four[2], four[3]];
-                let code = if low_first { u32::from_le_bytes(four) } else { u32::from_be_bytes(four) };
+            for four in bytes.as_chunks::<4>().0 {
+                let code = if low_first { u32::from_le_bytes(*four) } else { u32::from_be_bytes(*four) };
                 text.push(char::from_u32(code).ok_or(NotText { valid: text.len() })?);
             }
         }
@@ -174,7 +175,7 @@ impl Encoding {
     pub fn read(mut bytes: Vec<u8>) -> Result<(Self, String), NotText> {
         let encoding = Self::of(&bytes);
         if encoding != Self::Utf8 {
-            return encoding.decoded(&bytes[encoding.mark().len()..]).map(|text| (encoding, text));
+            return encoding.decoded(encoding.unmarked(&bytes)).map(|text| (encoding, text));
         }
         match String::from_utf8(bytes) {
             // What is ASCII so far is written in the page that it declares.

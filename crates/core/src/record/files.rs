@@ -177,6 +177,7 @@ impl Files {
             self.slots.push(Slot { change, tables });
             self.slots.len() - 1
         };
+        #[expect(clippy::indexing_slicing, reason = "it was found or put there just now")]
         Ok(&mut self.slots[at])
     }
 

@@ -9,7 +9,7 @@ use super::tree::{Table, Tree};
 
 /// Bytes that a text of characters of one byte each stands for.
 fn bytes(text: &str) -> i64 {
-    text.chars().count() as i64
+    text.chars().count().cast_signed() as i64
 }
 
 /// Pieces with those lengths before what they count that change by them: what stands within others is longer first.

@@ -185,7 +185,7 @@ impl Document {
     ) -> Result<Vec<u8>, DocumentError> {
         let last = children.last().ok_or_else(|| DocumentError::WrongKind { place: list.to_string() })?;
         let text = self.text();
-        let before = children.len().checked_sub(2).map(|n| &text[children[n].1..last.0]);
+        let before = children.len().checked_sub(2).and_then(|n| children.get(n)).map(|before| &text[before.1..last.0]);
         let sign = before.map_or_else(|| self.sign_behind(last.1), |gap| sign_of(gap));
         let blank = match self.format() {
             Format::Yaml | Format::Lines => {
@@ -338,9 +338,10 @@ impl Document {
         let blank = |gap: &str| gap.trim_matches(|c: char| c.is_whitespace() || sign(c)).is_empty();
         let own_sign =
             own.1 + text[own.1..].find([';', ',']).filter(|_| !self.sign_behind(own.1).is_empty()).map_or(0, |n| n + 1);
+        let (next, above) = (children.get(1), nth.checked_sub(1).and_then(|above| children.get(above)));
         let cut = match nth {
-            0 if children.len() > 1 && blank(&text[own.1..children[1].0]) => own.0..children[1].0,
-            n if n > 0 && blank(&text[children[n - 1].1..own.0]) => children[n - 1].1..own.1,
+            0 if next.is_some_and(|next| blank(&text[own.1..next.0])) => own.0..next.map_or(own.1, |next| next.0),
+            _ if above.is_some_and(|above| blank(&text[above.1..own.0])) => above.map_or(own.0, |above| above.1)..own.1,
             // A comment between them stays; one on its own line goes with it.
             _ => self.start_of(own.0)..self.tail(own.1).map_or(own_sign, |tail| own.1 + tail.len()),
         };
@@ -387,7 +388,7 @@ impl Document {
         // All entries keep the gaps between them; only what stands in them changes.
         let text = self.text();
         let mut out = String::new();
-        let start = children[0].0;
+        let start = children.first().ok_or_else(wrong)?.0;
         let mut from = start;
         for (slot, entry) in children.iter().zip(order) {
             out.push_str(&text[from..slot.0]);

@@ -206,8 +206,8 @@ impl Meaning {
             return (self.fill(values).ok()? == text).then(|| values.clone());
         };
         let at = self.0.iter().position(|p| matches!(p, TemplatePiece::Name(n) if *n == unknown))?;
-        let before = Self(self.0[..at].to_vec()).fill(values).ok()?;
-        let after = Self(self.0[at + 1..].to_vec()).fill(values).ok()?;
+        let before = Self(self.0.iter().take(at).cloned().collect()).fill(values).ok()?;
+        let after = Self(self.0.iter().skip(at + 1).cloned().collect()).fill(values).ok()?;
         let found = text.strip_prefix(before.as_str())?.strip_suffix(after.as_str())?;
         let out = unknown == "tail" && leads_out(Path::new(found));
         (!found.is_empty() && !out).then(|| values.clone().with(&unknown, found))

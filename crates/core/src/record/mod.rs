@@ -2,6 +2,8 @@
 //!
 //! Law: an edit changes the span it names and no other byte; what does not say what the survey
 //! read is refused, never overwritten. Start at [`Document`] for reading and [`Edit`] for writing.
+#![warn(clippy::indexing_slicing, reason = "files of others are read here: whatever they say, nothing ends in a panic")]
+#![cfg_attr(test, allow(clippy::indexing_slicing))]
 
 mod cell;
 mod code_page;
@@ -30,6 +32,7 @@ mod scalars;
 mod selectors;
 mod source;
 mod spelling;
+mod style;
 mod tree;
 mod trial;
 
@@ -43,7 +46,7 @@ pub(crate) use database::{columns_of, holds_bytes};
 pub use database::{is_held, write_cells};
 pub use database_error::DatabaseError;
 pub use document::{Document, Leaf};
-pub use edit::{Edit, EditError, Entering, Following, HeldPart, Hop, LibrarySays, Mood, Rewrite, Total};
+pub use edit::{Edit, EditError, Entering, Following, HeldPart, Hop, LibrarySays, Mood, Registering, Rewrite, Total};
 pub use encoding::Encoding;
 pub(crate) use fault::cut;
 pub use fault::{DocumentError, LARGEST};

@@ -39,8 +39,9 @@ impl Opened {
         through.sort_by_key(|(text, _)| text.0.len());
         let (outer, _) = through.first()?;
         let ends = through.iter().skip(1).map(|(text, _)| text.0.len()).chain([place.0.len()]);
-        let hop =
-            |((text, format), end): (&&(Place, Format), usize)| (*format, Place(place.0[text.0.len()..end].to_vec()));
+        let hop = |((text, format), end): (&&(Place, Format), usize)| {
+            (*format, Place(place.0.iter().take(end).skip(text.0.len()).cloned().collect()))
+        };
         Some((outer.clone(), through.iter().zip(ends).map(hop).collect()))
     }
 
@@ -112,7 +113,8 @@ impl Opening<'_> {
                 let mut new = None;
                 for (n, value) in elements.iter().enumerate() {
                     if let Some(value) = self.child(Step::Index(n), value, depth) {
-                        new.get_or_insert_with(|| elements.clone())[n] = value;
+                        let new: &mut Vec<Value> = new.get_or_insert_with(|| elements.clone());
+                        new.splice(n..=n, [value]);
                     }
                 }
                 new.map(Value::Array)

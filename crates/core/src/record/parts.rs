@@ -272,6 +272,7 @@ fn rules(format: Option<Format>) -> Words {
 }
 
 /// The words of a command line, and what stands behind `=` in them.
+#[expect(clippy::indexing_slicing, reason = "`at` is looked at before each byte")]
 fn words(value: &str, rules: Words) -> Vec<Part<'_>> {
     let bytes = value.as_bytes();
     let (mut parts, mut at) = (Vec::new(), 0);
@@ -303,6 +304,7 @@ fn words(value: &str, rules: Words) -> Vec<Part<'_>> {
     parts
 }
 
+#[expect(clippy::indexing_slicing, reason = "`at` is looked at before each byte")]
 fn quote_end(bytes: &[u8], start: usize, quote: u8, rules: Words) -> usize {
     let mut at = start + 1;
     while at < bytes.len() && bytes[at] != quote {

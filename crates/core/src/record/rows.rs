@@ -160,8 +160,9 @@ fn rows_of<'a>(slot: &'a mut Slot, file: &Path, list: &str, table: &str) -> Made
 /// Notes that a row or a cell says something else from now on.
 fn note(slot: &mut Slot, old: Cell, new: Cell) {
     if let (Content::Cells(before), Content::Cells(after)) = (&mut slot.change.before, &mut slot.change.after) {
-        if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
-            after[nth] = new;
+        let known = before.iter().position(|other| other.same_place(&old));
+        if let Some(known) = known.and_then(|nth| after.get_mut(nth)) {
+            *known = new;
         } else {
             before.push(old);
             after.push(new);

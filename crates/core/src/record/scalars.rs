@@ -39,11 +39,10 @@ fn add_scalars(value: &Value, at: &str, deep: usize, all: &mut BTreeMap<String, 
                 add_scalars(value, &format!("{at}{}", step_text(&Step::Name(name.clone()))), deep - 1, all);
             }
         }
-        Value::Array(elements) if deep > 0 && elements.len() == 1 => {
-            add_scalars(&elements[0], &format!("{at}[0]"), deep, all);
-        }
         Value::Array(elements) if deep > 0 => {
-            if let Some(elements) = Elements::of(elements) {
+            if let [element] = elements.as_slice() {
+                add_scalars(element, &format!("{at}[0]"), deep, all);
+            } else if let Some(elements) = Elements::of(elements) {
                 all.extend(elements.scalars().into_iter().map(|(selector, text)| (format!("{at}{selector}"), text)));
             }
         }

@@ -261,8 +261,8 @@ impl Spelling {
         let mut out = lead;
         for (n, name) in names.iter().enumerate() {
             let left = names.len() - n;
-            let (separator, written) = if left <= kept {
-                let old = &self.names[self.names.len() - left];
+            let old = self.names.iter().rev().nth(left - 1).filter(|_| left <= kept);
+            let (separator, written) = if let Some(old) = old {
                 (old.separator.as_str(), old.written.clone())
             } else {
                 let text = std::str::from_utf8(name).ok().map(str::to_string);
@@ -317,7 +317,7 @@ impl Spelling {
                 };
                 habits.lower |= digits.contains(|c: char| c.is_ascii_lowercase());
                 habits.escaped.insert(meant);
-                rest = &behind[2..];
+                rest = behind.get(2..).unwrap_or_default();
             }
         }
         habits
@@ -475,7 +475,7 @@ fn from_to(folder: &Path, path: &Path) -> PathBuf {
     let (from, to): (Vec<_>, Vec<_>) = (folder.components().collect(), path.components().collect());
     let common = from.iter().zip(&to).take_while(|(a, b)| a == b).count();
     let up = std::iter::repeat_n(Component::ParentDir, from.len() - common);
-    up.chain(to[common..].iter().copied()).collect()
+    up.chain(to.into_iter().skip(common)).collect()
 }
 
 fn lower(name: &[u8]) -> Option<String> {

@@ -5,6 +5,8 @@
 
 use std::ops::Range;
 
+pub(crate) use super::style::{GIVEN, Hive, Packed, Shell, Style};
+
 /// How deep a document may be nested. Launchers' files are shallow; deeper ones are refused, not followed.
 pub(crate) const DEEPEST: usize = 256;
 
@@ -15,182 +17,6 @@ pub(crate) enum Kind {
     List,
     Leaf(Style),
 }
-
-/// How the text of a leaf or key is written.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Style {
-    /// It cannot be rewritten and says nothing: an alias, a value that is not there.
-    Fixed,
-    /// A name that only the reader gives, with no bytes of its own: it is the static text of this number.
-    Given(u8),
-    JsonText,
-    /// In single quotes.
-    JsonSingle,
-    /// A key without quotes.
-    JsonName,
-    JsonNumber,
-    JsonWord,
-    YamlPlain,
-    YamlSingle,
-    YamlDouble,
-    YamlBlock,
-    TomlBasic,
-    TomlLiteral,
-    TomlLongBasic,
-    TomlLongLiteral,
-    TomlBare,
-    TomlBareKey,
-    IniBare,
-    IniQuoted,
-    Desktop,
-    ShellDouble,
-    ShellSingle,
-    ShellBare,
-    XmlAttribute(u8),
-    XmlText,
-    XmlCdata,
-    XmlName,
-    XmlAttributeName,
-    HiveText,
-    HiveExport,
-    HivePart,
-    HiveHex,
-    HiveHexPart,
-    HiveNumber,
-    HivePath,
-    HiveExportPath,
-    Line,
-    NestedQuoted,
-    NestedRaw,
-    NestedBare,
-    NestedWord,
-    NestedName,
-    TableQuoted,
-    /// Between separators of this kind.
-    TableBare(u8),
-    /// In the heading; whether in quotes.
-    TableName(bool),
-    /// In a format of bytes.
-    Packed(Packed),
-}
-
-/// How a text, number or word is written in a format of bytes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Packed {
-    MessageText,
-    MessageNumber,
-    MessageWord,
-    CborText,
-    CborNumber,
-    CborWord,
-    BencodeText,
-    BencodeKey,
-    BencodeNumber,
-    BsonText,
-    BsonKey,
-    BsonInt32,
-    BsonInt64,
-    BsonDouble,
-    BsonWord,
-    ProtobufText,
-    ProtobufNumber,
-    ProtobufField,
-    ListText,
-    ListKey,
-    ListNumber,
-    ListWord,
-    Shell(Shell),
-}
-
-/// How a text is written in a shell link: in the code page, or in UTF-16.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Shell {
-    /// The items from the desktop down to a file.
-    Items,
-    Text,
-    TextWide,
-    /// Behind the number of its characters.
-    Counted,
-    CountedWide,
-    /// In a field of a fixed size, with zeros behind it.
-    Field,
-    FieldWide,
-}
-
-impl Packed {
-    /// Whether it is true, false, or something else that is no text and no number.
-    pub fn is_word(self) -> bool {
-        matches!(self, Self::MessageWord | Self::CborWord | Self::BsonWord | Self::ListWord)
-    }
-
-    /// Whether it is a text that a launcher wrote.
-    pub fn is_text(self) -> bool {
-        !self.is_word() && !self.is_number() && self != Self::ProtobufField
-    }
-
-    /// Whether it is a number.
-    pub fn is_number(self) -> bool {
-        matches!(
-            self,
-            Self::MessageNumber
-                | Self::CborNumber
-                | Self::BencodeNumber
-                | Self::BsonInt32
-                | Self::BsonInt64
-                | Self::BsonDouble
-                | Self::ProtobufNumber
-                | Self::ListNumber
-        )
-    }
-}
-
-impl Style {
-    /// Whether a key of this style is given by its format, and nothing that a launcher chose.
-    pub fn is_given_key(self) -> bool {
-        matches!(
-            self,
-            Self::Given(_)
-                | Self::XmlName
-                | Self::XmlAttributeName
-                | Self::TableName(_)
-                | Self::Packed(Packed::ProtobufField)
-        )
-    }
-
-    /// Whether a value of this style is neither a text nor a number.
-    pub fn is_word(self) -> bool {
-        match self {
-            Self::Fixed | Self::Given(_) | Self::JsonWord => true,
-            Self::Packed(packed) => packed.is_word(),
-            _ => false,
-        }
-    }
-}
-
-/// The names that readers give: [`Style::Given`] holds a number of this list.
-pub(crate) const GIVEN: [&str; 20] = [
-    "",
-    "#text",
-    "?",
-    "*",
-    "@",
-    // Of shell links.
-    "items",
-    "base_path",
-    "path_suffix",
-    "base_path_unicode",
-    "path_suffix_unicode",
-    "name",
-    "relative_path",
-    "working_dir",
-    "arguments",
-    "icon_location",
-    "target_variable",
-    "target_variable_unicode",
-    "icon_variable",
-    "icon_variable_unicode",
-    "more",
-];
 
 pub(crate) const NONE: u32 = u32::MAX;
 
@@ -216,7 +42,7 @@ impl Node {
 
     /// The same node, had `by` bytes been put in at `at`, and its own span been changed.
     fn moved(self, at: usize, by: isize) -> Self {
-        let moved = |n: u32| if n as usize >= at { (n as isize + by) as u32 } else { n };
+        let moved = |n: u32| if n as usize >= at { offset((n as usize).saturating_add_signed(by)) } else { n };
         let pair = |(a, b): (u32, u32)| (moved(a), moved(b));
         Self { key: pair(self.key), span: pair(self.span), ..self }
     }
@@ -310,7 +136,7 @@ pub(crate) struct TreeEdit<'k> {
 impl TreeEdit<'_> {
     fn shifted(&self, mut node: Node) -> Node {
         for span in self.spans.iter().rev() {
-            node = node.moved(span.end.max(span.start + 1), self.length as isize - span.len() as isize);
+            node = node.moved(span.end.max(span.start + 1), self.length.cast_signed() - span.len().cast_signed());
         }
         node
     }
@@ -320,8 +146,13 @@ impl TreeEdit<'_> {
     }
 }
 
+/// A place in a text, or the number of a node. Files of 4 GB are not read as records: they end long before this does.
+pub(super) fn offset(at: usize) -> u32 {
+    u32::try_from(at).unwrap_or(u32::MAX)
+}
+
 fn pair(range: &Range<usize>) -> (u32, u32) {
-    (range.start as u32, range.end as u32)
+    (offset(range.start), offset(range.end))
 }
 
 impl<'k> Builder<'k> {
@@ -347,12 +178,12 @@ impl<'k> Builder<'k> {
 
     /// Adds a node behind the last child of `parent`; without one it is the root.
     pub fn add(&mut self, parent: Option<u32>, key: Option<Key>, kind: Kind, span: Range<usize>) -> u32 {
-        let id = self.last.len() as u32;
+        let id = offset(self.last.len());
         let key_style = key.as_ref().map(|key| key.style);
         let key = key.map_or((0, 0), |key| pair(&key.span));
         let node = Node { key, span: pair(&span), first: NONE, next: NONE, kind, key_style };
         self.last.push(NONE);
-        let last = parent.map(|parent| std::mem::replace(&mut self.last[parent as usize], id));
+        let last = parent.and_then(|parent| Some(std::mem::replace(self.last.get_mut(parent as usize)?, id)));
         if let Some(known) = &mut self.known {
             known.same = known.same && known.is_next(id, parent.zip(last), node);
             return id;
@@ -360,8 +191,8 @@ impl<'k> Builder<'k> {
         self.tree.nodes.push(node);
         if let (Some(parent), Some(last)) = (parent, last) {
             match last {
-                NONE => self.tree.nodes[parent as usize].first = id,
-                last => self.tree.nodes[last as usize].next = id,
+                NONE => self.tree.node_mut(parent).first = id,
+                last => self.tree.node_mut(last).next = id,
             }
         }
         id
@@ -373,11 +204,11 @@ impl<'k> Builder<'k> {
             known.same = known.same && (there == Some(at) || known.edit.has_empty_span());
             return;
         }
-        self.tree.nodes[node as usize].span.1 = at as u32;
+        self.tree.node_mut(node).span.1 = offset(at);
     }
 
     pub fn kind(&self, node: u32) -> Kind {
-        self.tree.nodes[node as usize].kind
+        self.tree.node(node).kind
     }
 
     /// Says that the key of `node` is written at `span` as well.
@@ -415,20 +246,22 @@ impl<'k> Builder<'k> {
         if self.kind(node) == Kind::List {
             return;
         }
-        let old = self.tree.nodes[node as usize];
-        let item = self.tree.nodes.len() as u32;
+        let old = *self.tree.node(node);
+        let item = offset(self.tree.nodes.len());
         self.tree.nodes.push(Node { next: NONE, ..old });
-        self.last.push(self.last[node as usize]);
-        self.tree.nodes[node as usize] = Node { kind: Kind::List, first: item, ..old };
-        self.last[node as usize] = item;
+        self.last.push(self.last.get(node as usize).copied().unwrap_or(NONE));
+        *self.tree.node_mut(node) = Node { kind: Kind::List, first: item, ..old };
+        if let Some(last) = self.last.get_mut(node as usize) {
+            *last = item;
+        }
     }
 
     /// Puts the only child of the root in its place.
     pub fn hoist(&mut self) {
-        let root = self.tree.nodes[0];
-        if root.first != NONE && self.tree.nodes[root.first as usize].next == NONE {
-            let child = self.tree.nodes[root.first as usize];
-            self.tree.nodes[0] = Node { next: NONE, ..child };
+        let root = *self.tree.node(0);
+        if root.first != NONE && self.tree.node(root.first).next == NONE {
+            let child = *self.tree.node(root.first);
+            *self.tree.node_mut(0) = Node { next: NONE, ..child };
         }
     }
 
@@ -444,8 +277,8 @@ impl KnownNode<'_> {
         let Some(old) = self.tree.nodes.get(id as usize) else { return false };
         let linked = match at {
             None => id == 0,
-            Some((parent, NONE)) => self.tree.nodes[parent as usize].first == id,
-            Some((_, last)) => self.tree.nodes[last as usize].next == id,
+            Some((parent, NONE)) => self.tree.node(parent).first == id,
+            Some((_, last)) => self.tree.node(last).next == id,
         };
         if id == self.edit.node {
             self.edited = Some(node);
@@ -460,17 +293,29 @@ impl KnownNode<'_> {
     }
 }
 
+#[expect(clippy::indexing_slicing, reason = "the numbers of nodes are given out by the builder of this very tree")]
+impl Tree {
+    /// The node of this number.
+    pub fn node(&self, n: u32) -> &Node {
+        &self.nodes[n as usize]
+    }
+
+    fn node_mut(&mut self, n: u32) -> &mut Node {
+        &mut self.nodes[n as usize]
+    }
+}
+
 impl Tree {
     /// The children of a node, in their order.
     pub fn children(&self, node: u32) -> impl Iterator<Item = u32> + '_ {
-        let first = Some(self.nodes[node as usize].first).filter(|n| *n != NONE);
-        std::iter::successors(first, |n| Some(self.nodes[*n as usize].next).filter(|n| *n != NONE))
+        let first = Some(self.node(node).first).filter(|n| *n != NONE);
+        std::iter::successors(first, |n| Some(self.node(*n).next).filter(|n| *n != NONE))
     }
 
     /// Every place where the key of a node is written, in their order.
     pub fn key_spans(&self, node: u32) -> Vec<Range<usize>> {
         let more = self.more_keys.iter().filter(|(of, _)| *of == node).map(|(_, (a, b))| *a as usize..*b as usize);
-        let mut all: Vec<_> = std::iter::once(self.nodes[node as usize].key()).chain(more).collect();
+        let mut all: Vec<_> = std::iter::once(self.node(node).key()).chain(more).collect();
         all.sort_unstable_by_key(|span| span.start);
         all
     }
@@ -479,7 +324,7 @@ impl Tree {
     pub fn same_after(&self, other: &Self, edit: TreeEdit<'_>) -> bool {
         let same = |(n, (mine, theirs)): (usize, (&Node, &Node))| {
             let mut mine = edit.shifted(*mine);
-            if n as u32 == edit.node {
+            if offset(n) == edit.node {
                 mine =
                     Node { kind: theirs.kind, key_style: theirs.key_style, key: theirs.key, span: theirs.span, ..mine };
             } else if edit.has_empty_span() {

@@ -69,14 +69,17 @@ impl EditRehearsal {
             // What one of its files says by now is known by looks alone, once some edits of it were made.
             let often = run.iter().flat_map(Edit::files).map(|file| self.full.get(file).copied().unwrap_or(0)).max();
             let mut seen = 0;
-            while seen < run.len() && often.is_some_and(|often| often >= IN_FULL) && self.look_at(&run[seen])? {
+            while let Some(edit) = run.get(seen).filter(|_| often.is_some_and(|often| often >= IN_FULL))
+                && self.look_at(edit)?
+            {
                 seen += 1;
             }
-            if seen == run.len() {
+            let rest = run.get(seen..).unwrap_or_default();
+            if rest.is_empty() {
                 continue;
             }
-            self.files.make(&run[seen..], Mood::Strict)?;
-            let made: HashSet<&Path> = run[seen..].iter().flat_map(Edit::files).collect();
+            self.files.make(rest, Mood::Strict)?;
+            let made: HashSet<&Path> = rest.iter().flat_map(Edit::files).collect();
             for file in made {
                 *self.full.entry(file.into()).or_default() += 1;
                 self.forget(file);

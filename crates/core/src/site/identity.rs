@@ -4,6 +4,7 @@
 //! written down; an empty mount point, or another drive in its place, is not it. Every question looks at the mounts anew.
 //! Start at [`Site::place_at`] and [`Site::find_place`].
 
+use crate::platform::{SystemError, is_dead_mount};
 use std::io;
 use std::path::{Component, Path, PathBuf};
 
@@ -273,12 +274,7 @@ fn followed(path: &Path) -> io::Result<Existing> {
         };
         path = link;
     }
-    Err(io::Error::from_raw_os_error(40))
-}
-
-/// Whether an error says that what was mounted there does not answer any more (errno(3): ENOTCONN, ESTALE, ENODEV, ESHUTDOWN).
-fn is_dead_mount(error: &io::Error) -> bool {
-    matches!(error.raw_os_error(), Some(107 | 116 | 19 | 108))
+    Err(SystemError::Circle.into())
 }
 
 #[cfg(test)]

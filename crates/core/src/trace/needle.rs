@@ -458,7 +458,14 @@ fn said_in_digits(registry: &[u8]) -> Vec<u8> {
     for value in DIGITS.find_iter(registry) {
         let digits: Vec<u32> = value.as_bytes().iter().filter_map(digit).collect();
         said.push(b'\n');
-        said.extend(digits.chunks_exact(2).map(|pair| (pair[0] * 16 + pair[1]) as u8).filter(|byte| *byte != 0));
+        said.extend(
+            digits
+                .as_chunks::<2>()
+                .0
+                .iter()
+                .filter_map(|[high, low]| u8::try_from(high * 16 + low).ok())
+                .filter(|byte| *byte != 0),
+        );
     }
     said
 }

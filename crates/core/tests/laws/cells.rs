@@ -1,17 +1,13 @@
 //! Databases in whose cells JSON documents stand: lists and entries within them are learned, moved by, and undone; every other cell, and
 //! every other sign of theirs, stays.
 
-use std::fs;
 use std::path::{Path, PathBuf};
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::haul::{Control, undo_haul};
-use deft_barge_core::journal::Journal;
-use deft_barge_core::learn::learn;
-use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 
-use crate::port::{declare, folder_in_memory, haul_folders};
+use crate::port::{LearnedWorld as World, haul_folders, path_on};
 
 /// Code, folder, title.
 const GAMES: [(&str, &str, &str); 4] = [
@@ -77,48 +73,21 @@ fn said_by(file: &Path) -> Vec<(String, String, i64)> {
     all.query_map((), |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?))).unwrap().map(Result::unwrap).collect()
 }
 
-/// A launcher with its games on one drive, learned.
-struct World {
-    top: PathBuf,
-    file: PathBuf,
-    site: Site,
-    journal: Journal,
-    profile: String,
-    _folder: tempfile::TempDir,
-}
-
 impl World {
-    fn new(way: &str, plain: bool) -> Self {
-        let folder = folder_in_memory();
-        let top = folder.path().canonicalize().unwrap();
-        declare(&top, &["swift", "newhold"]);
-        let file = top.join("home/.local/share/petrel/state.db");
-        fs::create_dir_all(file.parent().unwrap()).unwrap();
-        let paths: Vec<String> = (0..GAMES.len()).map(|n| path_on(&top, "swift", n)).collect();
-        for (n, path) in paths.iter().map(Path::new).enumerate() {
-            fs::create_dir_all(path.join("bin")).unwrap();
-            fs::write(path.join("bin/go"), format!("#!/bin/sh\n# {n}\n")).unwrap();
-            fs::write(path.join("data.pak"), vec![n as u8; 9000 + n]).unwrap();
-        }
-        let db = rusqlite::Connection::open(&file).unwrap();
-        db.execute("create table state (key text primary key, value text, other integer)", ()).unwrap();
-        for row in rows(way, &paths, plain) {
-            db.execute("insert into state values (?, ?, ?)", row).unwrap();
-        }
-        let site = Site::of_world(&top).unwrap();
-        let learned = learn(&site, &[], &[], &|_| {}).launchers;
-        let [launcher] = learned.as_slice() else { panic!("{way}: {learned:?}") };
-        assert_eq!((&launcher.doubt, launcher.games.len()), (&None, GAMES.len()), "{way}\n{}", launcher.profile);
-        fs::create_dir_all(site.profile_folder()).unwrap();
-        fs::write(site.profile_folder().join("petrel.toml"), &launcher.profile).unwrap();
-        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
-        Self { top, file, site, journal, profile: launcher.profile.clone(), _folder: folder }
+    fn of_way(way: &str, plain: bool) -> Self {
+        Self::learned(way, "state.db", &GAMES.map(|game| game.1), &|file, paths| {
+            let db = rusqlite::Connection::open(file).unwrap();
+            db.execute("create table state (key text primary key, value text, other integer)", ()).unwrap();
+            for row in rows(way, paths, plain) {
+                db.execute("insert into state values (?, ?, ?)", row).unwrap();
+            }
+        })
     }
 
     /// Hauls games from where they are to the other drive.
     fn haul(&self, games: &[usize]) -> HaulId {
         let found = survey(&self.site, Vec::new(), &|_| {});
-        let folders: Vec<PathBuf> = games.iter().map(|n| path_on(&self.top, "swift", *n).into()).collect();
+        let folders: Vec<PathBuf> = games.iter().map(|n| path_on(&self.top, "swift", GAMES[*n].1).into()).collect();
         for (n, folder) in games.iter().zip(&folders) {
             let game = found.games.iter().find(|game| game.found.install == *folder).unwrap();
             assert_eq!(game.found.title, GAMES[*n].2, "{}", self.profile);
@@ -131,18 +100,14 @@ impl World {
     }
 }
 
-fn path_on(top: &Path, drive: &str, n: usize) -> String {
-    top.join("drives").join(drive).join("games").join(GAMES[n].1).to_str().unwrap().to_string()
-}
-
 #[test]
 fn games_in_the_documents_of_a_databases_cells_are_learned_moved_and_brought_back() {
     for (way, plain) in WAYS.into_iter().flat_map(|way| [(way, true), (way, false)]) {
-        let world = World::new(way, plain);
+        let world = World::of_way(way, plain);
         for games in [vec![0], vec![1, 2], vec![3]] {
             let says = |moved: &[usize]| {
                 let drive = |n: usize| if moved.contains(&n) { "newhold" } else { "swift" };
-                let paths: Vec<String> = (0..GAMES.len()).map(|n| path_on(&world.top, drive(n), n)).collect();
+                let paths: Vec<String> = (0..GAMES.len()).map(|n| path_on(&world.top, drive(n), GAMES[n].1)).collect();
                 rows(way, &paths, plain)
             };
             let haul = world.haul(&games);
@@ -157,7 +122,7 @@ fn games_in_the_documents_of_a_databases_cells_are_learned_moved_and_brought_bac
 #[test]
 fn a_haul_is_undone_in_a_cells_list_that_its_launcher_wrote_since() {
     for way in ["list", "array", "deep"] {
-        let world = World::new(way, false);
+        let world = World::of_way(way, false);
         let haul = world.haul(&[2]);
         let db = rusqlite::Connection::open(&world.file).unwrap();
         let key = if way == "deep" { "state" } else { "games" };
@@ -169,7 +134,7 @@ fn a_haul_is_undone_in_a_cells_list_that_its_launcher_wrote_since() {
         let without = format!("{}{}", &now[..entry(0)], &now[entry(1)..]);
         db.execute("update state set value = ? where key = ?", [&without, key]).unwrap();
         world.undo(haul);
-        let [new, old] = ["newhold", "swift"].map(|drive| json(&path_on(&world.top, drive, 2), false));
+        let [new, old] = ["newhold", "swift"].map(|drive| json(&path_on(&world.top, drive, GAMES[2].1), false));
         assert!(without.contains(&new), "{way}");
         assert_eq!(says(), without.replace(&new, &old), "{way}");
     }

@@ -77,6 +77,12 @@ impl House {
         undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
     }
 
+    /// Takes a haul back and looks whether all records are what they were.
+    pub fn back_to(&self, before: &BTreeMap<PathBuf, Vec<u8>>, haul: HaulId) {
+        self.give_back(haul);
+        same(before, &self.records(), "undone");
+    }
+
     pub fn judge(&self, launcher: Launcher, game: &str) -> Judgement {
         let id = game.split_once('/').unwrap().1;
         launcher.judge(&launcher.home(&self.home()), id).unwrap_or_else(|why| panic!("{game}: {why}"))

@@ -11,7 +11,7 @@ use deft_barge_core::plan::{Destination, Draft, MakeLetters, Plan, plan};
 use deft_barge_core::survey::{add_to_survey, survey};
 use deft_barge_core::trace::{Sure, Trace, trace, usual_places};
 
-use crate::house::{House, same};
+use crate::house::House;
 
 const FILES: [&str; 3] = ["user.reg", "drive_c/users/me/AppData/Roaming/fen.ini", "drive_c/ProgramData/fen.json"];
 
@@ -82,8 +82,7 @@ fn a_letter_leads_where_the_layer_of_its_file_says_and_new_ones_are_made_in_that
         assert_eq!(fs::read_dir(other.join("dosdevices")).unwrap().count(), 2);
         assert!(texts(own).iter().all(|text| text.contains("E:\\") && !text.contains("D:\\")), "{:?}", texts(own));
         assert_eq!(texts(other), untouched);
-        house.give_back(haul);
-        same(&before, &house.records(), "undone");
+        house.back_to(&before, haul);
     }
 }
 
@@ -105,11 +104,7 @@ fn records_that_want_a_letter_are_told_as_that_and_not_called_missing() {
 fn a_letter_that_one_haul_made_stays_while_the_game_of_another_is_reached_by_it() {
     let house = House::new();
     let layer = layer(&house, "one", "swift");
-    let games = ["Fen Two", "Moor"].map(|name| house.folder().join("drives/swift/Games").join(name));
-    for game in &games {
-        fs::create_dir_all(game.join("bin")).unwrap();
-        fs::write(game.join("bin/go.exe"), vec![7; 5000]).unwrap();
-    }
+    let games = two_games(&house);
     let moor = layer.join("drive_c/ProgramData/moor.ini");
     fs::write(&moor, "[game]\nat=D:\\Games\\Moor\\bin\n").unwrap();
     let before = house.records();
@@ -122,8 +117,7 @@ fn a_letter_that_one_haul_made_stays_while_the_game_of_another_is_reached_by_it(
     house.give_back(first);
     assert!(texts(&layer).iter().all(|text| text.contains("D:\\")), "{:?}", texts(&layer));
     assert!(letter.join("Games/Moor/bin/go.exe").exists(), "Moor is reached by it still");
-    house.give_back(second);
-    same(&before, &house.records(), "undone");
+    house.back_to(&before, second);
 }
 
 #[test]
@@ -195,19 +189,14 @@ fn a_letter_in_a_file_outside_of_the_layers_leads_there_in_each_of_those_that_ma
         let letter = fs::read_link(layer.join("dosdevices/e:")).ok();
         assert_eq!(letter.as_ref(), (nth < 2).then_some(&new), "{}", layer.display());
     }
-    house.give_back(haul);
-    same(&before, &house.records(), "undone");
+    house.back_to(&before, haul);
 }
 
 #[test]
 fn a_letter_goes_with_its_haul_though_records_of_another_game_there_say_an_address() {
     let house = House::new();
     let layer = layer(&house, "one", "swift");
-    let games = ["Fen Two", "Moor"].map(|name| house.folder().join("drives/swift/Games").join(name));
-    for game in &games {
-        fs::create_dir_all(game.join("bin")).unwrap();
-        fs::write(game.join("bin/go.exe"), vec![7; 5000]).unwrap();
-    }
+    let games = two_games(&house);
     let address = format!("[\"file://{}/drives/swift/Games/Moor\"]\n", house.folder().display());
     fs::write(house.home().join(".config/moor.json"), address).unwrap();
     let (_, plan) = planned(&house, &games[0]);
@@ -217,4 +206,14 @@ fn a_letter_goes_with_its_haul_though_records_of_another_game_there_say_an_addre
     house.give_back(first);
     assert!(!layer.join("dosdevices/e:").is_symlink(), "nothing is reached by it any more");
     house.give_back(second);
+}
+
+/// Two games of one folder.
+fn two_games(house: &House) -> [PathBuf; 2] {
+    let games = ["Fen Two", "Moor"].map(|name| house.folder().join("drives/swift/Games").join(name));
+    for game in &games {
+        fs::create_dir_all(game.join("bin")).unwrap();
+        fs::write(game.join("bin/go.exe"), vec![7; 5000]).unwrap();
+    }
+    games
 }

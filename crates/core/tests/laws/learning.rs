@@ -22,7 +22,7 @@ use deft_barge_core::survey::survey;
 
 use crate::house::House;
 use crate::made_launchers::MadeWorld;
-use crate::port::{declare, folder_in_memory};
+use crate::port::{declare, folder_in_memory, haul_one, undo_newest};
 
 /// Where the sound records of a game stand.
 fn places(game: &FoundGame) -> BTreeSet<(PathBuf, String, bool)> {
@@ -260,19 +260,12 @@ fn two_launchers_that_list_the_same_games_are_both_right_after_a_haul() {
     let found = survey(&site, Vec::new(), &|_| {});
     let old = top.join("drives/swift/g/Moor");
     for game in found.games.iter().filter(|game| game.found.install == old) {
-        let mut draft = Draft::default();
-        draft.send(game.id.clone(), Destination::Drive("newhold".into()));
-        let plan = plan(&site, &found, &draft, Policy::Hold);
-        assert!(!plan.blocked(), "{:?}", plan.findings);
-        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
-        Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
-        let new = plan.items[0].to.to_str().unwrap().to_string();
+        let new = haul_one(&site, &found, &game.id, "one of three").to_str().unwrap().to_string();
         let said = fs::read_to_string(other.join("games.ini")).unwrap();
         assert_eq!(said, all.replace(old.to_str().unwrap(), &new), "{}", game.id.0);
         let said = fs::read_to_string(top.join("home/.config/kite/list.json")).unwrap();
         assert!(said.contains(&new) && !said.contains(old.to_str().unwrap()), "{said}");
-        let haul = journal.hauls().unwrap().iter().map(|haul| haul.id).max().unwrap();
-        undo_haul(&site, &journal, haul, &|_| {}, &Control::default()).unwrap();
+        undo_newest(&site);
         assert_eq!(fs::read_to_string(other.join("games.ini")).unwrap(), all);
     }
 }
@@ -340,18 +333,13 @@ fn files_of_a_launcher_are_learned_wherever_they_lie_and_however_they_name_a_gam
         fs::write(site.profile_folder().join("kite.toml"), &launcher.profile).unwrap();
         let found = survey(&site, Vec::new(), &|_| {});
         let game = found.games.iter().find(|game| game.found.install == places[1]).unwrap();
-        let mut draft = Draft::default();
-        draft.send(game.id.clone(), Destination::Drive("newhold".into()));
-        let plan = plan(&site, &found, &draft, Policy::Hold);
-        assert!(!plan.blocked(), "{folder}: {:?}", plan.findings);
-        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
-        Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+        let to = haul_one(&site, &found, &game.id, folder);
         let before = say(&places);
-        places[1] = plan.items[0].to.clone();
+        places[1] = to;
         for (file, text) in say(&places) {
             assert_eq!(fs::read_to_string(&file).unwrap(), text, "{folder}: {}\n{}", file.display(), launcher.profile);
         }
-        undo_haul(&site, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
+        undo_newest(&site);
         for (file, text) in before {
             assert_eq!(fs::read_to_string(&file).unwrap(), text, "{folder}: {}, undone", file.display());
         }

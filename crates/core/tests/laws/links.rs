@@ -12,7 +12,7 @@ use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Draft, Plan, plan};
 use deft_barge_core::survey::{GameId, survey};
 
-use crate::port::{Port, to_newhold};
+use crate::port::{Port, once_verified, to_newhold};
 use crate::scenarios::{NONE, differing};
 
 /// A port whose second drive has no links, with a game that has two of them, both to files.
@@ -127,17 +127,9 @@ fn a_link_that_leads_elsewhere_since_stays_at_the_release_and_a_changed_file_beh
     let site = port.site();
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let touched = std::cell::Cell::new(false);
-    let touch = |event: deft_barge_core::haul::HaulEvent| {
-        if !touched.get()
-            && matches!(
-                &event,
-                deft_barge_core::haul::HaulEvent::Stage { stage: deft_barge_core::item::StageKind::Verified, .. }
-            )
-        {
-            touched.set(true);
-            port.write("home/outside.cfg", b"other keys");
-        }
-    };
+    let touch = once_verified(&touched, || {
+        port.write("home/outside.cfg", b"other keys");
+    });
     Haul::begin(&site, &journal, &plan).unwrap().run(&touch, &Control::default()).unwrap();
     assert!(touched.get());
     assert_eq!(fs::read(port.new_place().join("bin/keys")).unwrap(), b"other keys");

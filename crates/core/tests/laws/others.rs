@@ -173,14 +173,7 @@ fn an_old_copy_that_some_launchers_records_lead_to_is_not_cleaned_up() {
         let whole = tree(&again);
         // Another launcher of this person plays it from there.
         let knows = || {
-            let profile = fs::read_to_string(port.at("home/.config/deft-barge/profiles/quillgate.toml")).unwrap();
-            let profile = profile
-                .replacen("id = \"quillgate\"", "id = \"second\"", 1)
-                .replace(".config/quillgate", ".config/second")
-                .replace("{config}/quillgate", "{config}/second");
-            port.write("home/.config/deft-barge/profiles/second.toml", profile.as_bytes());
-            let rooms = serde_json::json!({"rooms": [{"folder": port.at("drives/newhold/quillgate")}]});
-            port.write("home/.config/second/rooms.json", rooms.to_string().as_bytes());
+            port.second_launcher("newhold");
             let entry =
                 serde_json::json!({"id": "g1", "name": "Regatta", "folder": "regatta", "bytes": 1, "start": "bin/go"});
             let ledger = serde_json::json!({"ledger": 3, "titles": [entry]});

@@ -1,5 +1,6 @@
 //! A small port: two declared drives, a stand-in launcher, one game that has a file of every kind.
 
+use std::cell::Cell;
 use std::collections::BTreeMap;
 use std::ffi::OsStr;
 use std::fs;
@@ -11,12 +12,13 @@ use std::time::{Duration, UNIX_EPOCH};
 
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::disk::Disk;
-use deft_barge_core::haul::{Control, Haul, HaulEnd, HaulError, HaulEvent};
-use deft_barge_core::item::Policy;
+use deft_barge_core::haul::{Control, Haul, HaulEnd, HaulError, HaulEvent, undo_haul};
+use deft_barge_core::item::{Policy, StageKind};
 use deft_barge_core::journal::{History, Journal};
+use deft_barge_core::learn::{LearnedLauncher, learn};
 use deft_barge_core::plan::{Destination, Draft, Plan, plan};
 use deft_barge_core::site::Site;
-use deft_barge_core::survey::{GameId, survey};
+use deft_barge_core::survey::{GameId, Survey, survey};
 use sha1::{Digest, Sha1};
 
 pub struct Port {
@@ -122,6 +124,19 @@ impl Port {
 
     pub fn launcher(&self) -> PathBuf {
         self.at("home/.config/quillgate")
+    }
+
+    /// Another launcher of the same kind, with its one library on a drive.
+    pub fn second_launcher(&self, drive: &str) {
+        let profile = fs::read_to_string(self.at("home/.config/deft-barge/profiles/quillgate.toml")).unwrap();
+        let profile = profile
+            .replacen("id = \"quillgate\"", "id = \"second\"", 1)
+            .replace(".config/quillgate", ".config/second")
+            .replace("{config}/quillgate", "{config}/second");
+        self.write("home/.config/deft-barge/profiles/second.toml", profile.as_bytes());
+        let rooms = serde_json::json!({"rooms": [{"folder": self.at("drives").join(drive).join("quillgate")}]});
+        fs::create_dir_all(self.at("home/.config/second")).unwrap();
+        self.write("home/.config/second/rooms.json", rooms.to_string().as_bytes());
     }
 
     pub fn write(&self, path: &str, bytes: &[u8]) {
@@ -328,4 +343,84 @@ impl Port {
 
 pub fn to_newhold() -> Destination {
     Destination::Drive("newhold".into())
+}
+
+/// Does something when an item is verified, the first time, and notes that it was done.
+pub fn once_verified<'a>(done: &'a Cell<bool>, act: impl Fn() + 'a) -> impl Fn(HaulEvent) + 'a {
+    move |event| {
+        if matches!(event, HaulEvent::Stage { stage: StageKind::Verified, .. }) && !done.replace(true) {
+            act();
+        }
+    }
+}
+
+/// Learns the one launcher of a world and keeps its profile under a name.
+pub fn learned_alone(site: &Site, games: usize, name: &str, what: &str) -> LearnedLauncher {
+    let mut learned = learn(site, &[], &[], &|_| {}).launchers;
+    assert_eq!(learned.len(), 1, "{what}: {learned:?}");
+    let launcher = learned.remove(0);
+    assert_eq!((&launcher.doubt, launcher.games.len()), (&None, games), "{what}\n{}", launcher.profile);
+    fs::create_dir_all(site.profile_folder()).unwrap();
+    fs::write(site.profile_folder().join(name), &launcher.profile).unwrap();
+    launcher
+}
+
+/// Hauls a game to `newhold` and gives its new place.
+pub fn haul_one(site: &Site, found: &Survey, game: &GameId, what: &str) -> PathBuf {
+    let mut draft = Draft::default();
+    draft.send(game.clone(), Destination::Drive("newhold".into()));
+    haul_as(site, &plan(site, found, &draft, Policy::Hold), what)
+}
+
+/// Does what a plan of one game says, and gives the new place of the game.
+pub fn haul_as(site: &Site, plan: &Plan, what: &str) -> PathBuf {
+    assert!(!plan.blocked(), "{what}: {:?}", plan.findings);
+    let journal = Journal::open(site).unwrap().recover().unwrap().0;
+    Haul::begin(site, &journal, plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
+    plan.items[0].to.clone()
+}
+
+/// Undoes the newest haul of a world.
+pub fn undo_newest(site: &Site) {
+    let journal = Journal::open(site).unwrap().recover().unwrap().0;
+    let newest = journal.hauls().unwrap().iter().map(|haul| haul.id).max().unwrap();
+    undo_haul(site, &journal, newest, &|_| {}, &Control::default()).unwrap();
+}
+
+/// Where a game of a [`LearnedWorld`] lies on a drive.
+pub fn path_on(top: &Path, drive: &str, folder: &str) -> String {
+    top.join("drives").join(drive).join("games").join(folder).to_str().unwrap().to_string()
+}
+
+/// A launcher with its games on one drive, learned.
+pub struct LearnedWorld {
+    pub top: PathBuf,
+    /// The file with its records.
+    pub file: PathBuf,
+    pub site: Site,
+    pub journal: Journal,
+    pub profile: String,
+    _folder: tempfile::TempDir,
+}
+
+impl LearnedWorld {
+    /// Makes games in these folders, has their records written, and learns them.
+    pub fn learned(what: &str, file: &str, folders: &[&str], write: &dyn Fn(&Path, &[String])) -> Self {
+        let folder = folder_in_memory();
+        let top = folder.path().canonicalize().unwrap();
+        declare(&top, &["swift", "newhold"]);
+        let file = top.join("home/.local/share/petrel").join(file);
+        fs::create_dir_all(file.parent().unwrap()).unwrap();
+        let paths: Vec<String> = folders.iter().map(|folder| path_on(&top, "swift", folder)).collect();
+        for (n, path) in paths.iter().map(Path::new).enumerate() {
+            fs::create_dir_all(path.join("bin")).unwrap();
+            fs::write(path.join("bin/go"), format!("#!/bin/sh\n# {n}\n")).unwrap();
+            fs::write(path.join("data.pak"), vec![n as u8; 9000 + n]).unwrap();
+        }
+        write(&file, &paths);
+        let site = Site::of_world(&top).unwrap();
+        let launcher = learned_alone(&site, folders.len(), "petrel.toml", what);
+        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+        Self { top, file, site, journal, profile: launcher.profile, _folder: folder }
+    }
 }

@@ -10,7 +10,7 @@ use deft_barge_core::haul::{Control, Haul, HaulError, prove_haul, release_haul, 
 use deft_barge_core::item::{FindingKind, Policy, Stage};
 use deft_barge_core::journal::{History, Journal};
 
-use crate::port::{Port, to_newhold};
+use crate::port::{Port, once_verified, to_newhold};
 
 fn release(port: &Port) -> Result<usize, HaulError> {
     let site = port.site();
@@ -109,19 +109,11 @@ fn files_that_change_under_the_copy_are_copied_again() {
     let plan = port.plan(&site, to_newhold(), Policy::Hold);
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
     let touched = std::cell::Cell::new(false);
-    let touch = |event: deft_barge_core::haul::HaulEvent| {
-        if !touched.get()
-            && matches!(
-                &event,
-                deft_barge_core::haul::HaulEvent::Stage { stage: deft_barge_core::item::StageKind::Verified, .. }
-            )
-        {
-            touched.set(true);
-            fs::write(port.old_place().join("hole"), "changed late").unwrap();
-            fs::remove_file(port.old_place().join("data/ä 日")).unwrap();
-            fs::write(port.old_place().join("late"), "new").unwrap();
-        }
-    };
+    let touch = once_verified(&touched, || {
+        fs::write(port.old_place().join("hole"), "changed late").unwrap();
+        fs::remove_file(port.old_place().join("data/ä 日")).unwrap();
+        fs::write(port.old_place().join("late"), "new").unwrap();
+    });
     let end = Haul::begin(&site, &journal, &plan).unwrap().run(&touch, &Control::default()).unwrap();
     assert!(touched.get());
     assert_eq!(fs::read(port.new_place().join("hole")).unwrap(), b"changed late");

@@ -21,6 +21,7 @@ use deft_barge_harbor::launchers::Launcher;
 
 use crate::house::{GAMES, House, same};
 use crate::packers::{PACKED, packed};
+use crate::port::haul_as;
 
 const PLACES: [(&str, Launcher, &str, usize); 7] = [
     ("drives/cellar/ninepin/hexwood", Launcher::Ninepin, "np-03", 3),

@@ -2,14 +2,11 @@
 //! file stays as it is.
 
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use deft_barge_core::haul::{Control, undo_haul};
-use deft_barge_core::journal::Journal;
-use deft_barge_core::learn::learn;
-use deft_barge_core::site::Site;
 
-use crate::port::{declare, folder_in_memory, haul_folders};
+use crate::port::{LearnedWorld as World, haul_folders, path_on};
 
 /// Code, folder, title.
 const GAMES: [(&str, &str, &str); 4] = [
@@ -96,46 +93,14 @@ const OUTER: [(&str, &str, Outer); 8] = [
     }),
 ];
 
-struct World {
-    top: PathBuf,
-    file: PathBuf,
-    site: Site,
-    journal: Journal,
-    profile: String,
-    _folder: tempfile::TempDir,
-}
-
-fn path_on(top: &Path, drive: &str, n: usize) -> String {
-    top.join("drives").join(drive).join("games").join(GAMES[n].1).to_str().unwrap().to_string()
-}
-
 impl World {
-    fn new(what: &str, file: &str, writes: &dyn Fn(&[String]) -> String) -> Self {
-        let folder = folder_in_memory();
-        let top = folder.path().canonicalize().unwrap();
-        declare(&top, &["swift", "newhold"]);
-        let file = top.join("home/.local/share/petrel").join(file);
-        fs::create_dir_all(file.parent().unwrap()).unwrap();
-        let paths: Vec<String> = (0..GAMES.len()).map(|n| path_on(&top, "swift", n)).collect();
-        for (n, path) in paths.iter().map(Path::new).enumerate() {
-            fs::create_dir_all(path.join("bin")).unwrap();
-            fs::write(path.join("bin/go"), format!("#!/bin/sh\n# {n}\n")).unwrap();
-            fs::write(path.join("data.pak"), vec![n as u8; 9000 + n]).unwrap();
-        }
-        fs::write(&file, writes(&paths)).unwrap();
-        let site = Site::of_world(&top).unwrap();
-        let learned = learn(&site, &[], &[], &|_| {}).launchers;
-        let [launcher] = learned.as_slice() else { panic!("{what}: {learned:?}") };
-        assert_eq!((&launcher.doubt, launcher.games.len()), (&None, GAMES.len()), "{what}\n{}", launcher.profile);
-        fs::create_dir_all(site.profile_folder()).unwrap();
-        fs::write(site.profile_folder().join("petrel.toml"), &launcher.profile).unwrap();
-        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
-        Self { top, file, site, journal, profile: launcher.profile.clone(), _folder: folder }
+    fn of_text(what: &str, file: &str, writes: &dyn Fn(&[String]) -> String) -> Self {
+        Self::learned(what, file, &GAMES.map(|game| game.1), &|file, paths| fs::write(file, writes(paths)).unwrap())
     }
 
     fn paths(&self, moved: &[usize]) -> Vec<String> {
         let drive = |n: usize| if moved.contains(&n) { "newhold" } else { "swift" };
-        (0..GAMES.len()).map(|n| path_on(&self.top, drive(n), n)).collect()
+        (0..GAMES.len()).map(|n| path_on(&self.top, drive(n), GAMES[n].1)).collect()
     }
 }
 
@@ -150,9 +115,10 @@ fn games_in_the_documents_of_a_files_texts_are_learned_moved_and_brought_back() 
             let what = format!("{inner} in {outer}");
             let writes = |paths: &[String]| write(&text(paths));
             let tried = std::panic::catch_unwind(|| {
-                let world = World::new(&what, file, &writes);
+                let world = World::of_text(&what, file, &writes);
                 for games in [vec![0], vec![1, 2], vec![3]] {
-                    let folders: Vec<PathBuf> = games.iter().map(|n| path_on(&world.top, "swift", *n).into()).collect();
+                    let folders: Vec<PathBuf> =
+                        games.iter().map(|n| path_on(&world.top, "swift", GAMES[*n].1).into()).collect();
                     let haul = haul_folders(&world.site, &world.journal, &folders, "newhold", &world.profile);
                     let says = || fs::read_to_string(&world.file).unwrap();
                     assert_eq!(says(), writes(&world.paths(&games)), "{what}\n{}", world.profile);

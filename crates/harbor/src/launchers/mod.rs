@@ -16,7 +16,7 @@ use std::process::ExitCode;
 
 use clap::{Parser, Subcommand, ValueEnum};
 
-use crate::quillgate::{self, Judgement, say};
+use crate::quillgate::{self, Asked, Judgement, say, words};
 
 pub(crate) use parlour_lamp::pieces;
 
@@ -81,13 +81,7 @@ struct Arguments {
 #[derive(Subcommand)]
 enum Act {
     /// Look whether a game is whole: exit 0 only if nothing would be downloaded and it could start.
-    Check {
-        /// Its id or name.
-        game: String,
-        /// Say it as JSON.
-        #[arg(long)]
-        json: bool,
-    },
+    Check(Asked),
     /// Parlour Lamp takes over a folder: writes its row, looks through the files, stays up for a while, and ends.
     Light {
         /// Its key.
@@ -105,17 +99,13 @@ enum Act {
 
 /// The program: reads its arguments, does the act, and gives the exit code.
 pub fn main(arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
-    let arguments = match Arguments::try_parse_from(arguments) {
+    let arguments: Arguments = match words(arguments) {
         Ok(arguments) => arguments,
-        Err(error) => {
-            #[expect(clippy::let_underscore_must_use, reason = "who closed the output does not want to know")]
-            let _ = error.print();
-            return ExitCode::from(2);
-        }
+        Err(code) => return code,
     };
     let result = match &arguments.act {
-        Act::Check { game, json } => arguments.launcher.judge(&arguments.home, game).map(|judgement| {
-            say(&judgement, *json);
+        Act::Check(asked) => arguments.launcher.judge(&arguments.home, &asked.game).map(|judgement| {
+            say(&judgement, asked.json);
             judgement.content()
         }),
         Act::Light { game, at, stays } => {

@@ -7,12 +7,12 @@ use std::path::Path;
 use serde_json::{Value, json};
 
 use super::bytes::{file, text};
-use super::games::{Build, GAMES, START, small, write as write_game};
+use super::games::{Build, GAMES, START, plain, small, write as write_game};
 use super::quillgate::pretty;
 use super::{MEGABYTE, Result, Scale, failed};
 
 /// A game of Quillgate's that no ledger names: its content list is there, and so are its files.
-pub const STRAY: Build = small("qg-0171", "Harbour of Small Hours", "small-hours", "cellar", "");
+pub const STRAY: Build = small(plain("qg-0171", "Harbour of Small Hours", "small-hours", "cellar", ""));
 
 /// The game of which an old copy lies about.
 pub const LEFT: &str = "qg-0140";
@@ -44,7 +44,7 @@ pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale) -> Resu
 }
 
 /// The game of the portable launcher.
-const CARRIED: Build = small("wb-01", "Tern Island", "tern-island", "pocket", "");
+const CARRIED: Build = small(plain("wb-01", "Tern Island", "tern-island", "pocket", ""));
 
 /// A launcher that lies on the stick with all that it knows.
 fn portable(drives: &Path, home: &Path, seed: u64, scale: Scale) -> Result<()> {

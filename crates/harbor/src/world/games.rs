@@ -32,7 +32,7 @@ pub struct Build {
     pub last: &'static str,
 }
 
-const fn plain(
+pub(super) const fn plain(
     id: &'static str,
     title: &'static str,
     folder: &'static str,
@@ -55,15 +55,9 @@ const fn plain(
     }
 }
 
-/// A small game: one pack and a few files.
-pub(super) const fn small(
-    id: &'static str,
-    title: &'static str,
-    folder: &'static str,
-    drive: &'static str,
-    last: &'static str,
-) -> Build {
-    Build { packs: 1, pack: 2 * MEGABYTE, small: 40, ..plain(id, title, folder, drive, last) }
+/// The same game, but small: one pack and a few files.
+pub(super) const fn small(game: Build) -> Build {
+    Build { packs: 1, pack: 2 * MEGABYTE, small: 40, ..game }
 }
 
 /// The games that Quillgate has installed.

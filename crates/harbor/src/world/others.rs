@@ -8,7 +8,7 @@ use rusqlite::{Connection, params};
 use serde_json::json;
 
 use super::bytes::text;
-use super::games::{Build, START, small, write as write_game};
+use super::games::{Build, START, plain, small, write as write_game};
 use super::{Result, Scale, WorldError, failed};
 use crate::launchers::pieces;
 
@@ -23,25 +23,25 @@ pub(super) const PROFILES: [(&str, &str); 6] = [
 ];
 
 const NINEPIN: [Build; 2] = [
-    small("np-03", "Hexwood Couriers", "hexwood", "cellar", "2026-03-02T21:15:00Z"),
-    small("np-08", "Underhill Threshers", "Underhill Threshers", "swift", "2026-04-19T09:00:00Z"),
+    small(plain("np-03", "Hexwood Couriers", "hexwood", "cellar", "2026-03-02T21:15:00Z")),
+    small(plain("np-08", "Underhill Threshers", "Underhill Threshers", "swift", "2026-04-19T09:00:00Z")),
 ];
 const PARLOUR: [Build; 2] = [
-    small("pale-signal", "Pale Signal", "pale-signal", "swift", "2026-05-30T23:10:00Z"),
-    small("tidewright", "Tidewright", "Tidewright", "cellar", "2025-10-08T18:00:00Z"),
+    small(plain("pale-signal", "Pale Signal", "pale-signal", "swift", "2026-05-30T23:10:00Z")),
+    small(plain("tidewright", "Tidewright", "Tidewright", "cellar", "2025-10-08T18:00:00Z")),
 ];
 const FATHOM: [Build; 2] = [
-    small("fr-21", "The Quiet Foundry", "quiet foundry", "cellar", "2026-01-14T20:00:00Z"),
-    small("fr-34", "Ministry of Small Weather", "small-weather", "swift", "2026-06-10T07:30:00Z"),
+    small(plain("fr-21", "The Quiet Foundry", "quiet foundry", "cellar", "2026-01-14T20:00:00Z")),
+    small(plain("fr-34", "Ministry of Small Weather", "small-weather", "swift", "2026-06-10T07:30:00Z")),
 ];
 const TOLLIVER: [Build; 2] = [
-    small("tv-11", "Gull Parliament", "gull-parliament", "swift", "2026-05-01T16:20:00Z"),
+    small(plain("tv-11", "Gull Parliament", "gull-parliament", "swift", "2026-05-01T16:20:00Z")),
     Build {
         sealed: Some("its licence is bound to this folder"),
-        ..small("tv-12", "Nine Tin Lanterns", "nine-tin", "pocket", "2025-09-09T11:00:00Z")
+        ..small(plain("tv-12", "Nine Tin Lanterns", "nine-tin", "pocket", "2025-09-09T11:00:00Z"))
     },
 ];
-const LOOSE: Build = small("paper-estuary", "Paper Estuary", "paper-estuary", "swift", "");
+const LOOSE: Build = small(plain("paper-estuary", "Paper Estuary", "paper-estuary", "swift", ""));
 
 /// How many games these are.
 pub(super) const COUNT: usize = 9;

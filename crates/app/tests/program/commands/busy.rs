@@ -5,15 +5,7 @@ use super::*;
 #[test]
 fn a_running_launcher_is_seen_and_moving_under_it_would_have_broken_the_game() {
     let world = World::alone();
-    let mut launcher = Command::new(PROGRAM)
-        .args(["stand-in", "--home"])
-        .arg(world.launcher())
-        .arg("run")
-        .stdout(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut said = String::new();
-    BufReader::new(launcher.stdout.take().unwrap()).read_line(&mut said).unwrap();
+    let mut launcher = started(&world);
     let refused = world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
     assert!(refused.contains(&format!("Quillgate is running (process {})", launcher.id())), "{refused}");
     assert!(one(&world.json(&["survey"], 0)["launchers"], "quillgate")["running"][0]["pid"] == launcher.id());

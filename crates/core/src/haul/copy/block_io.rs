@@ -1,6 +1,8 @@
 //! One block: read from the original, in ever smaller pieces where it cannot be read, and written to the copy.
 
 use crate::haul::HaulError;
+use crate::platform::{SystemError, is_unreadable_here};
+use std::path::Path;
 
 use crate::checksums::Entry;
 use crate::disk::{Meta, Refused, attributes_of};
@@ -110,12 +112,6 @@ fn end_small(queue: &CopyQueue, job: &Arc<FileJob>, to: &DiskFile) -> Result<(),
     Ok(())
 }
 
-/// Whether an error says that a drive cannot read just here, and not that it is gone: by errno(3), bad sectors and bad checksums.
-fn is_here_only(error: &std::io::Error) -> bool {
-    // EIO, ENODATA (what SCSI calls a medium error), EBADMSG and EUCLEAN (checksums of file systems), EREMOTEIO.
-    matches!(error.raw_os_error(), Some(5 | 61 | 74 | 117 | 121))
-}
-
 /// Fills `buffer` from the original, in smaller pieces where it cannot be read as a whole; gives the stretches that cannot be
 /// read at all. A file that is shorter than it was has changed.
 pub(crate) fn read_original(
@@ -134,28 +130,32 @@ pub(crate) fn read_original(
             return Ok(Vec::new());
         }
         Ok(_) => return Err(HaulError::SourceChanged { path: job.from() }),
-        Err(error) if !is_here_only(&error) => return Err(HaulError::disk("read", job.from())(error)),
+        Err(error) if !is_unreadable_here(&error) => return Err(HaulError::disk("read", job.from())(error)),
         Err(_) => {}
     }
-    let lost = read_in_pieces(queue, file, job, buffer, offset)?;
+    let lost = read_in_pieces(buffer, offset, &job.from(), &|piece, at| {
+        if queue.over() { None } else { Some(queue.disk.read_at(file, piece, at)) }
+    })?;
     if queue.over() {
         return Err(HaulError::Paused);
     }
     let all = lost == [(offset, offset + length as u64)];
     if all && queue.dead.fetch_add(1, Ordering::Relaxed) + 1 >= DEAD {
-        let gone = std::io::Error::from_raw_os_error(5);
+        let gone = SystemError::InputOutput.into();
         return Err(HaulError::disk("read", job.from())(gone));
     }
     Ok(lost)
 }
 
+/// A read at an offset; nothing once the copy is over.
+type ReadAt<'a> = dyn Fn(&mut [u8], u64) -> Option<std::io::Result<usize>> + 'a;
+
 /// Reads what can be read of a block that could not be read as a whole, in halves down to the smallest piece; gives the rest.
 fn read_in_pieces(
-    queue: &CopyQueue,
-    file: &DiskFile,
-    job: &FileJob,
     buffer: &mut [u8],
     offset: u64,
+    from: &Path,
+    read_at: &ReadAt<'_>,
 ) -> Result<Vec<(u64, u64)>, HaulError> {
     /// Failing reads of one block; a failing drive may take seconds for each.
     const TRIES: usize = 150;
@@ -164,23 +164,24 @@ fn read_in_pieces(
     let mut lost: Vec<(u64, u64)> = Vec::new();
     let mut waiting = vec![(0, length)];
     while let Some((start, end)) = waiting.pop() {
-        let piece = &mut buffer[start..end];
-        let mut read = Err(std::io::Error::from_raw_os_error(5));
+        let Some(piece) = buffer.get_mut(start..end) else { break };
+        let mut read = Err(SystemError::InputOutput.into());
         // The whole was tried already; a smallest piece is tried more than once.
         for _ in 0..if end - start <= SECTOR { 3 } else { usize::from(end - start < length) } {
-            if tries == 0 || queue.over() {
+            if tries == 0 {
                 break;
             }
-            read = queue.disk.read_at(file, piece, offset + start as u64);
+            let Some(tried) = read_at(piece, offset + start as u64) else { break };
+            read = tried;
             match &read {
-                Err(error) if is_here_only(error) => tries -= 1,
+                Err(error) if is_unreadable_here(error) => tries -= 1,
                 Ok(_) | Err(_) => break,
             }
         }
         match read {
             Ok(count) if count == end - start => {}
-            Ok(_) => return Err(HaulError::SourceChanged { path: job.from() }),
-            Err(error) if !is_here_only(&error) => return Err(HaulError::disk("read", job.from())(error)),
+            Ok(_) => return Err(HaulError::SourceChanged { path: from.into() }),
+            Err(error) if !is_unreadable_here(&error) => return Err(HaulError::disk("read", from)(error)),
             Err(_) if end - start > SECTOR && tries > 0 => {
                 let middle = start + ((end - start) / 2).next_multiple_of(SECTOR);
                 // The first half is looked at first.
@@ -232,13 +233,15 @@ pub(crate) fn write_block(
         let read = queue.disk.read_at(to, &mut now, offset + (n * PIECE) as u64);
         read.is_ok_and(|count| count == now.len()) && is_zero(&now)
     };
-    let holds = |n: usize| !is_zero(&data[piece(n)]) || (holes == Holes::Kept && !there(n));
+    let holds =
+        |n: usize| data.get(piece(n)).is_some_and(|piece| !is_zero(piece)) || (holes == Holes::Kept && !there(n));
     let count = data.len().div_ceil(PIECE);
     let mut n = 0;
     while n < count {
         let end = (n..count).find(|n| !holds(*n)).unwrap_or(count);
         if end > n {
-            write(&data[n * PIECE..data.len().min(end * PIECE)], offset + (n * PIECE) as u64)?;
+            let bytes = data.get(n * PIECE..data.len().min(end * PIECE)).unwrap_or_default();
+            write(bytes, offset + (n * PIECE) as u64)?;
         }
         n = end + 1;
     }

@@ -1,5 +1,6 @@
 //! The item's own thread during a copy: gives files to the workers, hears what they did, journals it and reports it.
 
+use crate::bytes::index;
 use crate::platform;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
@@ -143,7 +144,7 @@ impl Hearing<'_, '_> {
                 Ok(message) => {
                     self.take(message, &mut first);
                     // What else there is by now is heard before anything is done about it.
-                    for message in told.try_iter().take(UNDER_WAY as usize) {
+                    for message in told.try_iter().take(index(UNDER_WAY)) {
                         self.take(message, &mut first);
                     }
                 }

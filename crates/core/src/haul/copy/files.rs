@@ -24,9 +24,6 @@ use crate::journal::{Beside, EventKind, FileEntry, Hint, ItemRow, Sums, There};
 
 use crate::site::{Run, real_path};
 
-/// ENODEV, by errno(3).
-const NO_DEVICE: i32 = 19;
-
 /// Rounds in which files that change under the copy are copied again.
 const ROUNDS: usize = 3;
 
@@ -35,33 +32,20 @@ const ROUNDS: usize = 3;
 /// # After a crash
 /// Originals and records are as they were. Blocks whose hash the journal has are not copied again.
 pub(crate) fn copy_item(work: &mut ItemContext<'_>) -> Result<(), HaulError> {
-    let staging = match &work.item.stage {
-        Stage::Copying { staging } => {
-            if !work.site.disk.is_folder(staging).map_err(HaulError::disk("look at", staging))? {
-                // Where the drive is away, its empty mount point is no place to begin anew.
-                let drive = work.site.drive_of(staging);
-                if drive.is_none_or(|drive| drive.name != work.item.planned.to_drive) {
-                    let away = std::io::Error::from_raw_os_error(NO_DEVICE);
-                    return Err(HaulError::disk("find the drive of", staging)(away));
-                }
-                work.make_way(staging.parent().unwrap_or(Path::new("/")))?;
-                work.make_folder(staging)?;
+    let staging = if let Stage::Copying { staging } = &work.item.stage {
+        if !work.site.disk.is_folder(staging).map_err(HaulError::disk("look at", staging))? {
+            // Where the drive is away, its empty mount point is no place to begin anew.
+            let drive = work.site.drive_of(staging);
+            if drive.is_none_or(|drive| drive.name != work.item.planned.to_drive) {
+                let away = platform::SystemError::NoDevice.into();
+                return Err(HaulError::disk("find the drive of", staging)(away));
             }
-            staging.clone()
+            work.make_way(staging.parent().unwrap_or(Path::new("/")))?;
+            work.make_folder(staging)?;
         }
-        Stage::Planned
-        | Stage::Verified { .. }
-        | Stage::Renaming
-        | Stage::Linked
-        | Stage::Placed
-        | Stage::UpdatingRecords
-        | Stage::RecordsUpdated
-        | Stage::Proved { .. }
-        | Stage::Releasing
-        | Stage::Released { .. }
-        | Stage::Cancelling { .. }
-        | Stage::Cancelled
-        | Stage::Undone => begin(work)?,
+        staging.clone()
+    } else {
+        begin(work)?
     };
     // Seen once more now that it is made: a drive that went a moment ago would have the whole copy go to the bare folder where it was.
     if let Err(error) = work.stand() {

@@ -3,6 +3,7 @@
 //! Law: a segment is compared once all its blocks are copied, and where a digest is made, in its turn; a file with a
 //! block that cannot be read never becomes the same. Start at [`FileJob::dealt_with`].
 
+use crate::bytes::index;
 use std::path::PathBuf;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
@@ -100,10 +101,8 @@ impl FileJob {
         digest: Option<DigestKind>,
         remembered: Vec<Attribute>,
     ) -> Self {
-        let to_copy: Vec<u32> = known
-            .chunks(SEGMENT as usize)
-            .map(|part| part.iter().filter(|hash| hash.is_none()).count() as u32)
-            .collect();
+        let to_copy: Vec<u32> =
+            known.chunks(index(SEGMENT)).map(|part| part.iter().map(|hash| u32::from(hash.is_none())).sum()).collect();
         let copied_before = known.iter().all(Option::is_some);
         let state = State {
             blocks_left: to_copy.iter().map(|n| u64::from(*n)).sum(),
@@ -145,11 +144,13 @@ impl FileJob {
     }
 
     pub(crate) fn hash(&self, nth: u64) -> Option<BlockHash> {
-        lock(&self.state).hashes[nth as usize]
+        lock(&self.state).hashes.get(index(nth)).copied().flatten()
     }
 
     pub(crate) fn set_hash(&self, nth: u64, hash: BlockHash) {
-        lock(&self.state).hashes[nth as usize] = Some(hash);
+        if let Some(known) = lock(&self.state).hashes.get_mut(index(nth)) {
+            *known = Some(hash);
+        }
     }
 
     /// Keeps what stands beside the bytes of the original and of the copy.
@@ -212,10 +213,11 @@ impl FileJob {
         let over = state.blocks_left == 0;
         let segment = nth / SEGMENT;
         // A segment with a lost block is never compared: its count stays above zero.
-        if !lost {
-            state.to_copy[segment as usize] -= 1;
-        }
-        let whole = (state.to_copy[segment as usize] == 0).then_some(segment);
+        let left = state.to_copy.get_mut(index(segment)).map_or(1, |left| {
+            *left -= u32::from(!lost);
+            *left
+        });
+        let whole = (left == 0).then_some(segment);
         (whole, over, state.lost)
     }
 

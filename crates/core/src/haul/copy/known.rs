@@ -1,5 +1,6 @@
 //! What an earlier run has copied already.
 
+use crate::bytes::index;
 use crate::checksums::{FileIdentity, block_count};
 use crate::platform::Seen;
 
@@ -16,6 +17,6 @@ pub(crate) fn still_there(line: &FileEntry, found: Option<&Seen>, steady: Steady
 pub(crate) fn known_blocks(line: &FileEntry, found: Option<&Seen>) -> Vec<Option<crate::checksums::BlockHash>> {
     match found {
         Some(meta) if meta.is_file() => line.blocks.clone(),
-        _ => vec![None; block_count(line.entry.size) as usize],
+        _ => vec![None; index(block_count(line.entry.size))],
     }
 }

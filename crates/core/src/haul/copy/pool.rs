@@ -5,6 +5,7 @@
 
 use super::job::FileJob;
 use super::queue::{Busy, CopyQueue, CopyTask, GROUP, VerifyTask, WorkerEvent};
+use crate::bytes::index;
 use crate::checksums::block_span;
 use crate::disk::{Disk, Folder};
 use crate::haul::{Control, HaulError, lock};
@@ -197,19 +198,19 @@ fn copy_files_of(queue: &CopyQueue, worker: usize, tasks: &Receiver<CopyTask>) {
             if queue.over() {
                 break;
             }
-            *lock(&queue.busy[worker]) = Some(Busy { since: Instant::now(), job: Arc::clone(&job) });
+            queue.note_busy(worker, Some(Busy { since: Instant::now(), job: Arc::clone(&job) }));
             if let Err(error) = super::block_io::copy_block(queue, &job, nth, &mut buffer, &mut told) {
                 queue.fail(error);
             }
         }
         queue.tell_all(told);
-        *lock(&queue.busy[worker]) = None;
+        queue.note_busy(worker, None);
     }
 }
 
 /// Makes durable and compares what is given out until there is no more.
 fn compare_files_of(queue: &CopyQueue, worker: usize, checks: &Receiver<VerifyTask>) {
-    let mut buffer = crate::disk::Buffer::new(crate::checksums::BLOCK as usize);
+    let mut buffer = crate::disk::Buffer::new(index(crate::checksums::BLOCK));
     while let Some(check) = next_of(queue, checks) {
         let first = match &check {
             VerifyTask::Batch(jobs) | VerifyTask::Files(jobs) => jobs.first(),
@@ -217,9 +218,9 @@ fn compare_files_of(queue: &CopyQueue, worker: usize, checks: &Receiver<VerifyTa
             VerifyTask::Stop => break,
         };
         let busy = first.map(|job| Busy { since: Instant::now(), job: Arc::clone(job) });
-        *lock(&queue.busy[worker]) = busy;
+        queue.note_busy(worker, busy);
         let mut at = |job: &Arc<FileJob>| {
-            *lock(&queue.busy[worker]) = Some(Busy { since: Instant::now(), job: Arc::clone(job) });
+            queue.note_busy(worker, Some(Busy { since: Instant::now(), job: Arc::clone(job) }));
         };
         let mut told = Vec::new();
         let checked = super::verify::check(queue, check, &mut buffer, &mut told, &mut at);
@@ -227,6 +228,6 @@ fn compare_files_of(queue: &CopyQueue, worker: usize, checks: &Receiver<VerifyTa
         if let Err(error) = checked {
             queue.fail(error);
         }
-        *lock(&queue.busy[worker]) = None;
+        queue.note_busy(worker, None);
     }
 }

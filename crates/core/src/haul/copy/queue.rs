@@ -88,6 +88,13 @@ pub(crate) struct CopyQueue {
 }
 
 impl CopyQueue {
+    /// Notes what a worker is at, for who looks whether a drive holds it.
+    pub(super) fn note_busy(&self, worker: usize, at: Option<Busy>) {
+        if let Some(slot) = self.busy.get(worker) {
+            *lock(slot) = at;
+        }
+    }
+
     pub(crate) fn over(&self) -> bool {
         self.halt.asked() || self.control.asked()
     }

@@ -4,6 +4,7 @@
 //! Law: a file is taken as read only if it was read and its size, time and inode are as they were then. Neither checksums nor
 //! walk is kept in memory. Start at [`look`].
 
+use crate::bytes::index;
 use crate::platform;
 use std::cell::{Cell, RefCell};
 use std::collections::HashMap;
@@ -106,7 +107,9 @@ impl<'a> WantedFile<'a> {
 
     fn find_listed(&mut self, path: &Path) -> Option<&'a ListedFile> {
         let (n, listed) = *self.listed_files.get(path)?;
-        self.met[n] = true;
+        if let Some(met) = self.met.get_mut(n) {
+            *met = true;
+        }
         Some(listed)
     }
 
@@ -470,7 +473,7 @@ fn read_through(
         // A block that cannot be read is not the same; the file's other blocks are looked at nevertheless.
         let whole = read.is_ok_and(|count| count == length);
         let bytes = &*buffer.first(length);
-        let wanted = blocks.get(nth as usize).copied().flatten();
+        let wanted = blocks.get(index(nth)).copied().flatten();
         // What a block is worth depends on how long its file was when it was read.
         let was = job.line.as_ref().map_or(size, |line| line.entry.size);
         let is = |hash: BlockHash| (length > 0 || was == 0) && block_hash(bytes, nth, was) == hash;

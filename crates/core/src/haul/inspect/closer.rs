@@ -2,6 +2,7 @@
 //!
 //! Law: reading only, and without the journal's lock, so that a person can look while a haul runs. Start at [`look_closer`].
 
+use crate::bytes::index;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -127,7 +128,7 @@ pub fn look_closer(site: &Site, item: &ItemRow, path: &Path) -> Result<Closer, H
             let (was, there) = (read(&site.disk, &original, nth), read(&site.disk, copy, nth));
             let (Some(was), Some(there)) = (was, there) else { continue };
             // Originals that have changed since are no measure.
-            let hash = line.blocks.get(nth as usize).copied().flatten();
+            let hash = line.blocks.get(index(nth)).copied().flatten();
             let own = was.get(..block_span(size, nth).1);
             if hash.is_none() || own.map(|own| block_hash(own, nth, size)) != hash {
                 continue;
@@ -164,7 +165,7 @@ fn state(disk: &Disk, copy: Option<&DiskFile>, size: u64, nth: u64, hash: Option
 
 /// A block as it is there; shorter at the file's end.
 fn read(disk: &Disk, file: &DiskFile, nth: u64) -> Option<Vec<u8>> {
-    let mut bytes = vec![0; crate::checksums::BLOCK as usize];
+    let mut bytes = vec![0; index(crate::checksums::BLOCK)];
     let count = disk.read_at(file, &mut bytes, nth * crate::checksums::BLOCK).ok()?;
     bytes.truncate(count);
     Some(bytes)

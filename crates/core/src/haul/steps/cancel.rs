@@ -12,7 +12,7 @@ use std::ffi::OsStr;
 use std::path::{Path, PathBuf};
 
 use crate::checksums::{EntryKind, FileIdentity, measure};
-use crate::item::{Finding, FindingKind, Left, PlannedItem, Stage, Strategy, WhyLeft};
+use crate::item::{Finding, FindingKind, Left, MadeAt, PlannedItem, Stage, Strategy, WhyLeft};
 use crate::journal::{EventKind, FileEntry};
 
 use crate::platform::Steady;
@@ -36,24 +36,13 @@ fn made_of(work: &ItemContext<'_>) -> Result<Option<PathBuf>, HaulError> {
         // Whatever else came to be there is somebody else's.
         Ok((is_folder(to)? && is_ours(work, to)?).then(|| to.clone()))
     };
-    Ok(match &work.item.stage {
-        Stage::Copying { staging } => Some(staging.clone()),
-        // The rename to its place may have come just before the end.
-        Stage::Verified { staging } if is_folder(staging)? => Some(staging.clone()),
-        Stage::Verified { .. } => placed()?,
-        Stage::Placed | Stage::UpdatingRecords if work.item.planned.mode == Strategy::Copy => placed()?,
-        Stage::Cancelling { made } => made.clone(),
-        Stage::Planned
-        | Stage::Renaming
-        | Stage::Linked
-        | Stage::Placed
-        | Stage::UpdatingRecords
-        | Stage::RecordsUpdated
-        | Stage::Proved { .. }
-        | Stage::Releasing
-        | Stage::Released { .. }
-        | Stage::Cancelled
-        | Stage::Undone => None,
+    let of_copy = work.item.planned.mode == Strategy::Copy;
+    Ok(match work.item.stage.made() {
+        MadeAt::InOurs(ours) => Some(ours.into()),
+        MadeAt::InOursOrPlaced(ours) if is_folder(ours)? => Some(ours.into()),
+        MadeAt::InOursOrPlaced(_) => placed()?,
+        MadeAt::Placed if of_copy => placed()?,
+        MadeAt::Placed | MadeAt::Nothing => None,
     })
 }
 
@@ -74,27 +63,15 @@ pub(crate) fn cancel(work: &mut ItemContext<'_>, stuck: Stuck) -> Result<(), Hau
         // A person said so: it stays as it is, whatever it is.
         Err(error) => {
             tracing::warn!(%error, title = planned.title, "left");
-            let path = match &work.item.stage {
-                Stage::Copying { staging } | Stage::Verified { staging } => staging.clone(),
-                Stage::Cancelling { made: Some(made) } => made.clone(),
-                Stage::Planned
-                | Stage::Renaming
-                | Stage::Linked
-                | Stage::Placed
-                | Stage::UpdatingRecords
-                | Stage::RecordsUpdated
-                | Stage::Proved { .. }
-                | Stage::Releasing
-                | Stage::Released { .. }
-                | Stage::Cancelling { .. }
-                | Stage::Cancelled
-                | Stage::Undone => planned.to.clone(),
+            let path = match work.item.stage.made() {
+                MadeAt::InOurs(ours) | MadeAt::InOursOrPlaced(ours) => ours,
+                MadeAt::Placed | MadeAt::Nothing => &planned.to,
             };
             if standing.to == End::There {
-                let bytes = measure(&path).on_disk;
-                vec![Left { path, bytes, why: WhyLeft::OriginalGone }]
+                let bytes = measure(path).on_disk;
+                vec![Left { path: path.into(), bytes, why: WhyLeft::OriginalGone }]
             } else {
-                left_there(&planned, &standing, &path)
+                left_there(&planned, &standing, path)
             }
         }
     };
@@ -191,26 +168,22 @@ fn identity_of(stat: &Seen, line: &FileEntry, steady: Steady) -> FileIdentity {
 
 /// Removes the folder of a library that this item was to make, if it is empty.
 pub(crate) fn forget_way(work: &ItemContext<'_>, planned: &PlannedItem) {
-    // One that was listed before is the launcher's, empty or not.
-    let own =
-        |edit: &&Edit| !matches!(edit, Edit::Register { listed: true, .. } | Edit::Unregister { listed: true, .. });
-    let library = planned.edits.iter().filter(own).find_map(|edit| match edit {
-        Edit::Register { made: Some((file, _)), .. } | Edit::Unregister { made: Some((file, _)), .. } => file.parent(),
-        Edit::Register { .. } | Edit::Unregister { .. } if planned.mode == Strategy::Records => {
-            Some(planned.to.as_path())
+    let library = planned.edits.iter().find_map(|edit| {
+        let (library, game) = if let Edit::Register(library) = edit {
+            (library, &planned.to)
+        } else if let Edit::Unregister(library) = edit {
+            (library, &planned.from)
+        } else {
+            return None;
+        };
+        match &library.made {
+            // One that was listed before is the launcher's, empty or not.
+            _ if library.listed => None,
+            Some((file, _)) => file.parent(),
+            None if planned.mode == Strategy::Records => Some(planned.to.as_path()),
+            // A library without a file of its own is the folder that the game was to lie in, or lay in.
+            None => game.parent(),
         }
-        // A library without a file of its own is the folder that the game was to lie in, or lay in.
-        Edit::Register { .. } => planned.to.parent(),
-        Edit::Unregister { .. } => planned.from.parent(),
-        Edit::Replace { .. }
-        | Edit::Link { .. }
-        | Edit::Travel { .. }
-        | Edit::Relocate { .. }
-        | Edit::Enter(_)
-        | Edit::Leave(_)
-        | Edit::Follow(_)
-        | Edit::Made { .. }
-        | Edit::Order { .. } => None,
     });
     // Folders of ours that only this item was in.
     let ours = |folder: &Path| folder.file_name().is_some_and(|name| name == "user-data" || name == "carried");

@@ -7,7 +7,7 @@ use crate::platform;
 use std::path::Path;
 
 use crate::bytes::Bytes;
-use crate::checksums::{BLOCK, BlockHash, EntryKind, block_count, block_hash, block_span};
+use crate::checksums::{BlockHash, EntryKind, block_count, block_hash, block_span};
 use crate::haul::copy::{bring_in_line, seen};
 use crate::haul::{BATCH, HaulError, HaulEvent, ItemContext};
 use crate::item::{DifferenceKind, DifferingBlocks, Progress, Proof, RateMeter, Stage};
@@ -67,16 +67,18 @@ fn same_bytes(work: &ItemContext<'_>, one: &Path, other: &Path) -> Result<Option
     // What is read comes from the drives, not from memory.
     disk.forget(&a);
     disk.forget(&b);
-    let (mut left, mut right) = (vec![0; BLOCK as usize], vec![0; BLOCK as usize]);
+    let (mut left, mut right) = (Vec::new(), Vec::new());
     let mut hashes = Vec::new();
     for nth in 0..block_count(size) {
         let (offset, length) = block_span(size, nth);
-        let read = disk.read_at(&a, &mut left[..length], offset).ok();
-        let also = disk.read_at(&b, &mut right[..length], offset).ok();
-        if read != Some(length) || also != Some(length) || left[..length] != right[..length] {
+        left.resize(length, 0);
+        right.resize(length, 0);
+        let read = disk.read_at(&a, &mut left, offset).ok();
+        let also = disk.read_at(&b, &mut right, offset).ok();
+        if read != Some(length) || also != Some(length) || left != right {
             return Ok(None);
         }
-        hashes.push(block_hash(&left[..length], nth, size));
+        hashes.push(block_hash(&left, nth, size));
         work.may_go_on()?;
     }
     Ok(Some(hashes))

@@ -7,9 +7,9 @@
 use crate::platform;
 use std::path::Path;
 
-use super::place::cannot_exchange;
 use crate::haul::{HaulError, ItemContext};
 use crate::item::Displaced;
+use crate::platform::cannot_exchange;
 
 fn leads(link: &Path, to: &Path) -> bool {
     link.read_link().is_ok_and(|target| target == to)

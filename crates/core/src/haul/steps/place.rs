@@ -4,6 +4,7 @@
 //! A rename is bridged by a link, so that old and new records lead to the whole game all the time.
 
 use crate::platform;
+use crate::platform::cannot_exchange;
 use std::path::Path;
 
 use crate::checksums::{EntryKind, WalkEnd, walk_each};
@@ -20,12 +21,6 @@ fn is_link(path: &Path) -> bool {
 /// Whether a link at the new place is the one that bridges it to the old one.
 fn is_bridge(to: &Path, from: &Path) -> bool {
     to.read_link().is_ok_and(|target| target == from)
-}
-
-/// Whether an error says that a file system cannot swap two names in one step, and not that it failed to (rename(2)).
-pub(crate) fn cannot_exchange(error: &std::io::Error) -> bool {
-    // EINVAL, ENOSYS, EOPNOTSUPP.
-    matches!(error.raw_os_error(), Some(22 | 38 | 95))
 }
 
 fn is_folder(path: &Path) -> bool {

@@ -100,19 +100,18 @@ pub(crate) fn search_again(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<(), HaulError> {
-    let moved: Vec<usize> =
-        (0..items.len()).filter(|nth| has_moved(&items[*nth]) && items[*nth].proof.is_some()).collect();
+    let mut moved: Vec<&mut ItemRow> =
+        items.iter_mut().filter(|item| has_moved(item) && item.proof.is_some()).collect();
     if moved.is_empty() {
         return Ok(());
     }
     report(HaulEvent::Searching);
-    let found = still_pointing(site, &moved.iter().map(|nth| &items[*nth]).collect::<Vec<_>>(), stop);
+    let found = still_pointing(site, &moved.iter().map(|item| &**item).collect::<Vec<_>>(), stop);
     // What was looked at in part says nothing: the proofs stay without it.
     if stop.asked() {
         return Ok(());
     }
-    for (nth, residue) in moved.into_iter().zip(found) {
-        let item = &mut items[nth];
+    for (item, residue) in moved.iter_mut().zip(found) {
         let Some(proof) = &mut item.proof else { continue };
         let title = item.planned.title.clone();
         tracing::info!(item = item.id.0, title, places = residue.places, "searched for the old folder");

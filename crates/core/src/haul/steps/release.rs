@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 
 use crate::bytes::{HaulId, ItemId};
 use crate::checksums::{Entry, EntryKind, FileIdentity};
-use crate::item::{Finding, FindingKind, Links, Stage, Strategy, WhyLeft};
+use crate::item::{Finding, FindingKind, Links, Stage, StageKind, Strategy, WhyLeft};
 use crate::journal::{EventKind, FileEntry, ItemRow, Journal};
 use crate::platform::Steady;
 use crate::site::{Site, real_path};
@@ -52,30 +52,11 @@ pub fn release_looking(
     let mut items = Vec::new();
     let mut failed = Vec::new();
     for item in &haul.items {
-        match item.stage {
-            Stage::Proved { holds: false } if item.holds_originals() => {
-                let count = item.proof.as_ref().map_or(0, |proof| proof.differ + proof.missing);
-                failed.push(Finding::about(
-                    &item.planned.game,
-                    &item.planned.title,
-                    FindingKind::ProofFailed { count },
-                ));
-            }
-            Stage::Proved { holds: true } | Stage::Releasing => items.push(item.clone()),
-            Stage::Released { left } if left > 0 && !taken_up(item)? => items.push(item.clone()),
-            Stage::Planned
-            | Stage::Copying { .. }
-            | Stage::Verified { .. }
-            | Stage::Renaming
-            | Stage::Linked
-            | Stage::Placed
-            | Stage::UpdatingRecords
-            | Stage::RecordsUpdated
-            | Stage::Proved { .. }
-            | Stage::Released { .. }
-            | Stage::Cancelling { .. }
-            | Stage::Cancelled
-            | Stage::Undone => {}
+        if item.stage == (Stage::Proved { holds: false }) && item.holds_originals() {
+            let count = item.proof.as_ref().map_or(0, |proof| proof.differ + proof.missing);
+            failed.push(Finding::about(&item.planned.game, &item.planned.title, FindingKind::ProofFailed { count }));
+        } else if item.stage.has_more_to_release() && !(item.stage.kind() == StageKind::Released && taken_up(item)?) {
+            items.push(item.clone());
         }
     }
     if items.is_empty() && !failed.is_empty() {

@@ -6,8 +6,8 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::time::{SystemTime, UNIX_EPOCH};
 
-use super::place::cannot_exchange;
 use crate::disk::{Disk, Meta, What, attributes_of};
+use crate::platform::cannot_exchange;
 
 use crate::record::{Content, DatabaseError, EditError, FileChange, write_cells};
 
@@ -118,7 +118,7 @@ fn write_beside(disk: &Disk, file: &Path, temporary: &Path, bytes: &[u8]) -> Res
     let new = disk.create(temporary).map_err(fault("make"))?;
     disk.write_at(&new, bytes, 0).map_err(fault("write"))?;
     let old = platform::look_behind(file).ok();
-    let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |time| time.as_nanos() as i128);
+    let now = SystemTime::now().duration_since(UNIX_EPOCH).map_or(0, |time| time.as_nanos().cast_signed());
     let own = new.look().map_err(fault("look at"))?;
     let owner = old.as_ref().map_or(own.owner, |meta| meta.owner);
     let mode = old.as_ref().map_or(0o644, |meta| meta.mode);

@@ -10,14 +10,15 @@ use crate::haul::{
     HaulError, ItemContext, Reach, be_quiet, carried, lock, settle, take_record_folders, wait_until_quiet, within_reach,
 };
 use crate::platform;
+use crate::record::Registering;
 
 use std::io;
 use std::path::{Path, PathBuf};
 
-use super::place::cannot_exchange;
 use crate::disk::{FolderLock, What};
 use crate::item::{Finding, FindingKind, PlannedItem, Stage, Strategy};
 use crate::journal::EventKind;
+use crate::platform::cannot_exchange;
 
 use crate::plan::lead_anew;
 use crate::platform::Look;
@@ -222,7 +223,7 @@ fn left_for_this(work: &ItemContext<'_>, own: &[Edit]) -> Result<Vec<Edit>, Haul
                 let stands = || link.look_link().is_ok_and(|says| says == *target);
                 return is_a_letter(link) && place.starts_with(real_path(target)) && stands();
             }
-            matches!(edit, Edit::Register { library: Some(library), made: None, listed: false, .. }
+            matches!(edit, Edit::Register(Registering { library: Some(library), made: None, listed: false, .. })
                 if place.starts_with(real_path(library)))
         };
         let made: Vec<Edit> = item.planned.edits.iter().filter(around).cloned().collect();
@@ -241,13 +242,14 @@ fn wanted_now(work: &ItemContext<'_>, edits: Vec<Edit>) -> Result<Vec<Edit>, Hau
     let game = &work.item.planned.game;
     let mut wanted = Vec::with_capacity(edits.len());
     for edit in edits {
-        let stays = if let Edit::Unregister { library: Some(library), made: None, listed: false, .. } = &edit {
-            lists_others_in(work.site, game, library)
-        } else if let Edit::Link { link, old: Some(target), new: None } = &edit {
-            is_a_letter(link) && others_go_through(work, link, target)?
-        } else {
-            false
-        };
+        let stays =
+            if let Edit::Unregister(Registering { library: Some(library), made: None, listed: false, .. }) = &edit {
+                lists_others_in(work.site, game, library)
+            } else if let Edit::Link { link, old: Some(target), new: None } = &edit {
+                is_a_letter(link) && others_go_through(work, link, target)?
+            } else {
+                false
+            };
         if !stays {
             wanted.push(edit);
         }
@@ -384,7 +386,7 @@ fn exact_undo(work: &ItemContext<'_>) -> Result<Option<Vec<FileChange>>, HaulErr
     }
     // A library that others live in stays known, and the last one that leaves it takes it away, whoever made it known.
     let all = edits_to_make(&work.item.planned).len();
-    let forgets = |edit: &Edit| matches!(edit, Edit::Unregister { made: None, listed: false, .. });
+    let forgets = |edit: &Edit| matches!(edit, Edit::Unregister(Registering { made: None, listed: false, .. }));
     let edits = edits_now(work)?;
     let stays = |edit: &Edit| {
         let of_file = |change: &&FileChange| edit.files().iter().any(|file| change.file == real_path(file));

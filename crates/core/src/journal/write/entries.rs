@@ -122,7 +122,8 @@ impl Journal {
             db.execute("delete from change where lot = ?1", params![item.0])?;
             for (nth, change) in changes.iter().enumerate() {
                 let file = change.file.name_bytes();
-                let row = params![item.0, nth as i64, file, change.before.to_row(), change.after.to_row()];
+                let row =
+                    params![item.0, nth.cast_signed() as i64, file, change.before.to_row(), change.after.to_row()];
                 db.execute("insert into change(lot, nth, file, before, after) values(?1, ?2, ?3, ?4, ?5)", row)?;
             }
             db.execute("update lot set stage = ?2 where id = ?1", params![item.0, json(stage)])?;
@@ -292,5 +293,8 @@ fn put_block(db: &Connection, item: ItemId, path: &ItemPath, nth: u64, hash: &Bl
 }
 
 fn split(ns: i128) -> (i64, i64) {
-    (ns.div_euclid(1_000_000_000) as i64, ns.rem_euclid(1_000_000_000) as i64)
+    {
+        let part = |part: i128| i64::try_from(part).unwrap_or_default();
+        (part(ns.div_euclid(1_000_000_000)), part(ns.rem_euclid(1_000_000_000)))
+    }
 }

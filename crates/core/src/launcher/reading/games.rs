@@ -15,6 +15,14 @@ use jiff::Timestamp;
 use serde_json::Value;
 use std::path::{Component, Path, PathBuf};
 
+/// Where a game stands in what its launcher says.
+struct GameEntry<'a> {
+    source: &'a Source,
+    shape: Shape,
+    file: &'a Path,
+    place: &'a Place,
+}
+
 impl Reading<'_> {
     pub(super) fn read_games(&mut self, values: &Values, library: Option<&Path>) {
         let games = self.found.profile.games.clone();
@@ -57,7 +65,11 @@ impl Reading<'_> {
                     Some(library) => (values.with("library", library.to_string_lossy()), Some(library.as_path())),
                     None => (values, library),
                 };
-                match self.read_game(&source, shape, &file, &place, &values, library) {
+                match self.read_game(
+                    &GameEntry { source: &source, shape, file: &file, place: &place },
+                    &values,
+                    library,
+                ) {
                     Ok(game) if self.ids.contains(&game.id) => {
                         let what = format!("{id:?} is listed twice; the first entry counts");
                         self.problem(&file, source.line(&place), what);
@@ -164,13 +176,11 @@ impl Reading<'_> {
 
     fn read_game(
         &mut self,
-        source: &Source,
-        shape: Shape,
-        file: &Path,
-        place: &Place,
+        entry: &GameEntry<'_>,
         values: &Values,
         library: Option<&Path>,
     ) -> Result<FoundGame, String> {
+        let GameEntry { source, file, place, .. } = *entry;
         let games = self.found.profile.games.clone();
         let text = |selector: &Option<String>| source.below(place, selector.as_ref()?);
         let bytes = |selector: &str| source.below(place, selector).and_then(|t| t.parse().ok()).map(Bytes::new);
@@ -185,11 +195,8 @@ impl Reading<'_> {
         };
         let install = PathBuf::from(values.of("install").unwrap_or_default());
 
-        let records = if self.extent == Extent::Places {
-            Vec::new()
-        } else {
-            self.records_of(source, shape, file, place, &values, &install)?
-        };
+        let records =
+            if self.extent == Extent::Places { Vec::new() } else { self.records_of(entry, &values, &install)? };
         let sealed = games.sealed.as_ref().and_then(|selector| sealed_by(source, place, selector));
         let update = games.update.as_ref().and_then(|at| {
             let update = Update { have: bytes(&at.have)?, want: bytes(&at.want)? };
@@ -211,7 +218,7 @@ impl Reading<'_> {
             update,
             entry: ListEntry {
                 file: file.into(),
-                shape,
+                shape: entry.shape,
                 list: games.list,
                 id_at: games.id,
                 travels: games.travels,
@@ -224,15 +231,8 @@ impl Reading<'_> {
     }
 
     /// The records of a game: in its entry, in other files, and where its user data is said to be.
-    fn records_of(
-        &mut self,
-        source: &Source,
-        shape: Shape,
-        file: &Path,
-        place: &Place,
-        values: &Values,
-        install: &Path,
-    ) -> Result<Vec<Record>, String> {
+    fn records_of(&mut self, entry: &GameEntry<'_>, values: &Values, install: &Path) -> Result<Vec<Record>, String> {
+        let GameEntry { source, shape, file, place } = *entry;
         let mut records = Vec::new();
         for (nth, record) in self.found.profile.games.records.clone().iter().enumerate() {
             let search = SelectorSearch { bases: &self.bases, values, file, shape, entry: Some(place) };

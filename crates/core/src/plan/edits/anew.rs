@@ -44,17 +44,15 @@ pub(crate) fn lead_anew(
     // What the profile has covered is done; of the rest the item's own edits say what it was.
     let covered = |edit: &&Edit| {
         let same_file = |other: &Edit| other.files().iter().any(|file| edit.files().contains(file));
-        !matches!(edit, Edit::Register { .. } | Edit::Unregister { .. } | Edit::Made { .. })
-            && found.iter().any(same_file)
+        !matches!(edit, Edit::Register(_) | Edit::Unregister(_) | Edit::Made { .. }) && found.iter().any(same_file)
     };
     let rest: Vec<Edit> = own.iter().filter(|edit| !covered(edit)).cloned().collect();
     let missed = files.make_where_found(&rest);
     // A launcher that forgot the library has its entry all the same, in that library's list: once both are there, it is listed.
-    let of_list = |edit: &&Edit| {
-        matches!(edit, Edit::Travel { .. } | Edit::Relocate { .. } | Edit::Enter(_) | Edit::Register { .. })
-    };
+    let of_list =
+        |edit: &&Edit| matches!(edit, Edit::Travel { .. } | Edit::Relocate { .. } | Edit::Enter(_) | Edit::Register(_));
     let entry: Vec<Edit> = rest.iter().filter(of_list).cloned().collect();
-    let travels = entry.iter().any(|edit| !matches!(edit, Edit::Register { .. }));
+    let travels = entry.iter().any(|edit| !matches!(edit, Edit::Register(_)));
     let listed = listed || (travels && files.make(&entry, Mood::Again).is_ok());
     Ok(Leading { changes: files.changes(), listed, missed })
 }
@@ -107,7 +105,7 @@ fn of_profile(
     let library = library_of(site, &found, &game, own, to);
     let library = library.as_deref().filter(|_| profile.libraries.is_some());
     let known = |library: &Path| found.libraries.iter().any(|known| known.path == library);
-    let registers = own.iter().any(|edit| matches!(edit, Edit::Register { .. }));
+    let registers = own.iter().any(|edit| matches!(edit, Edit::Register(_)));
     let root = site.drive_of(to).map_or_else(|| to.into(), |drive| drive.root.clone());
     let target = Target {
         install: to,

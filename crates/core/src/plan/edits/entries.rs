@@ -1,5 +1,6 @@
 //! Entries of a launcher's list that come and go by themselves.
 
+use crate::bytes::signed;
 use std::path::{Path, PathBuf};
 
 use super::register::quoted_in;
@@ -28,7 +29,7 @@ pub(crate) fn leave(found: &FoundLauncher, game: &FoundGame) -> Result<Edit, Str
         id_at: entry.id_at.clone(),
         id: game.id.clone(),
         entry: raw.ok_or("couldn't read its entry")?,
-        totals: totals(found, game.claim.map_or(0, |claim| claim.count() as i64)),
+        totals: totals(found, game.claim.map_or(0, |claim| signed(claim.count()))),
     };
     Ok(Edit::Leave(entering))
 }
@@ -126,7 +127,7 @@ pub(crate) fn enter(
         id_at: games.id.clone(),
         id: new.id.into(),
         entry,
-        totals: totals(found, new.bytes as i64),
+        totals: totals(found, signed(new.bytes)),
     };
     Ok(Edit::Enter(entering))
 }

@@ -1,5 +1,6 @@
 //! How edits look before they are made.
 
+use crate::record::Registering;
 use std::path::Path;
 
 use crate::item::{Preview, PreviewKind};
@@ -75,7 +76,7 @@ fn of_edit(trial: &mut EditRehearsal, edit: &Edit) -> Vec<Preview> {
             let moved = [(to, PreviewKind::FileMade), (from, PreviewKind::FileGoes)];
             changed.chain(moved.map(|(file, kind)| preview(file, kind, "$", "", ""))).collect()
         }
-        Edit::Register { file, list, entry, made, listed, .. } => {
+        Edit::Register(Registering { file, list, entry, made, listed, .. }) => {
             let made = made.iter().map(|(file, text)| preview(file, PreviewKind::FileMade, "$", "", text));
             let known = (!listed).then(|| preview(file, PreviewKind::LibraryKnown, list, "", entry));
             made.chain(known).collect()
@@ -110,7 +111,7 @@ fn of_edit(trial: &mut EditRehearsal, edit: &Edit) -> Vec<Preview> {
         Edit::Order { file, list, says, new, .. } => {
             vec![preview(file, PreviewKind::Replaced, &format!("{list}[{new}]"), "", says)]
         }
-        Edit::Unregister { .. } => Vec::new(),
+        Edit::Unregister(_) => Vec::new(),
     }
 }
 

@@ -7,6 +7,7 @@ use crate::record::Edit;
 use crate::record::Format;
 use crate::record::Letters;
 use crate::record::Place;
+use crate::record::Registering;
 use crate::record::Shape;
 use crate::record::Source;
 use crate::record::Spelling;
@@ -44,7 +45,7 @@ pub(super) fn next_number(
     let (before_it, behind_it) = (numbers[0].0, numbers[0].2);
     let mut before: Vec<&Path> = Vec::new();
     for edit in earlier {
-        if let Edit::Register { file: other, library: Some(other_library), listed: false, .. } = edit
+        if let Edit::Register(Registering { file: other, library: Some(other_library), listed: false, .. }) = edit
             && other == file
             && !before.contains(&other_library.as_path())
         {
@@ -133,7 +134,17 @@ pub(crate) fn register(
     let made = libraries.new_file.as_ref().map(|text| (list_file.to_path_buf(), text.clone()));
     let (list, path) = (libraries.list.clone(), Some(libraries.path.clone()));
     let id = libraries.id.clone().filter(|id| id != "key");
-    Ok(Edit::Register { file, format, list, entry, path, made, listed: false, library: Some(library.into()), id })
+    Ok(Edit::Register(Registering {
+        file,
+        format,
+        list,
+        entry,
+        path,
+        made,
+        listed: false,
+        library: Some(library.into()),
+        id,
+    }))
 }
 
 /// Refuses what would change a list within a text: only what its entries say is changed there.

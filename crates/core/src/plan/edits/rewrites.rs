@@ -2,6 +2,8 @@
 
 mod texts;
 
+use crate::bytes::signed;
+use crate::record::Registering;
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -288,7 +290,7 @@ impl Writing<'_> {
             self.found.profile.games.list.clone().ok_or_else(|| "entries travel only between lists".to_string())?;
         let format = self.game.entry.shape.format().ok_or_else(|| "entries of a database do not travel".to_string())?;
         let total = self.found.profile.libraries.as_ref().and_then(|libraries| libraries.total.clone());
-        let amount = self.game.claim.map_or(0, |claim| claim.count() as i64);
+        let amount = self.game.claim.map_or(0, |claim| signed(claim.count()));
         Ok(Edit::Travel {
             from: self.game.entry.file.clone(),
             to: list_file,
@@ -368,7 +370,7 @@ impl Writing<'_> {
                 None => written_like_others(libraries, &source, to, &self.bases.seen_from(&file))?,
             },
             id,
-            bytes: self.game.claim.map_or(0, |claim| claim.count() as i64),
+            bytes: self.game.claim.map_or(0, |claim| signed(claim.count())),
             parts: libraries.holds.clone(),
             rewrites,
             file,
@@ -457,7 +459,7 @@ pub(crate) fn make_known(
     let (Some(text), Some(format), true) = (text, shape.format(), own) else { return Ok(None) };
     let made = Some((list_file.to_path_buf(), text));
     let (file, list, entry) = (list_file.to_path_buf(), "$".to_string(), String::new());
-    let edit = Edit::Register {
+    let edit = Edit::Register(Registering {
         file,
         format,
         list,
@@ -467,6 +469,6 @@ pub(crate) fn make_known(
         listed: true,
         library: Some(library.into()),
         id: None,
-    };
+    });
     Ok((!list_file.look_exists()).then_some(edit))
 }

@@ -4,9 +4,7 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 
-use crate::bytes::Bytes;
-use crate::checksums::Size;
-use crate::item::{Finding, FindingKind, Links, PlannedItem, Policy, Strategy, Trial};
+use crate::item::{Finding, FindingKind, PlannedItem, Policy, Strategy, Trial};
 use crate::launcher::{FoundLauncher, Origin};
 use crate::plan::drafts::Draft;
 use crate::plan::edits::previews;
@@ -28,30 +26,8 @@ pub(crate) fn item(
     to: PathBuf,
 ) -> PlannedItem {
     let drive = |path: &PathBuf| site.drive_of(path).map(|drive| drive.name.clone());
-    PlannedItem {
-        game: id,
-        origin,
-        title,
-        launcher: String::new(),
-        launcher_name: String::new(),
-        processes: Vec::new(),
-        from_drive: drive(&from),
-        to_drive: drive(&to).unwrap_or_default(),
-        from,
-        to,
-        from_place: None,
-        to_place: None,
-        mode,
-        size: Size::default(),
-        need: Bytes::ZERO,
-        links: Links::Keep,
-        policy: Policy::Hold,
-        after: Vec::new(),
-        keeps: false,
-        aside: None,
-        edits: Vec::new(),
-        previews: Vec::new(),
-    }
+    let (from_drive, to_drive) = (drive(&from), drive(&to).unwrap_or_default());
+    PlannedItem { from_drive, to_drive, ..PlannedItem::bare((origin, id), title, mode, from, to) }
 }
 
 /// The same item, as one of this launcher with these edits.

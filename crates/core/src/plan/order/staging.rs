@@ -28,9 +28,9 @@ type KnownStates = HashMap<Standings, (u64, Option<(Standings, Move)>)>;
 
 /// Looks at all ways to lie, cheapest first (A*: what still has to arrive has to be moved in any case).
 fn exact(rooms: &[DriveRoom], items: &[OrderItem]) -> OrderFound {
-    let place = |drive: Option<usize>| drive.map_or(u8::MAX, |drive| drive as u8);
+    let place = |drive: Option<usize>| drive.map_or(u8::MAX, number);
     let begin: Standings = items.iter().map(|item| place(item.from)).collect();
-    let goal: Standings = items.iter().map(|item| item.to as u8).collect();
+    let goal: Standings = items.iter().map(|item| number(item.to)).collect();
     let rest = |places: &Standings| -> u64 {
         let open = places.iter().zip(&goal).zip(items).filter(|((at, to), _)| at != to);
         open.fold(0, |sum: u64, (_, item)| sum.saturating_add(item.arrives()))
@@ -49,12 +49,12 @@ fn exact(rooms: &[DriveRoom], items: &[OrderItem]) -> OrderFound {
         let used = used_at(rooms, items, &places);
         for (n, item) in items.iter().enumerate() {
             for to in 0..rooms.len() {
-                let Some(need) = item.needs[to].filter(|_| places[n] != to as u8) else { continue };
+                let Some(need) = item.needs[to].filter(|_| places[n] != number(to)) else { continue };
                 if used[to].saturating_add(need) > rooms[to].most {
                     continue;
                 }
                 let mut next = places.clone();
-                next[n] = to as u8;
+                next[n] = number(to);
                 let cost = cost.saturating_add(need);
                 if best.get(&next).is_none_or(|(known, _)| cost < *known) {
                     let from = (places[n] != u8::MAX).then_some(usize::from(places[n]));
@@ -68,10 +68,15 @@ fn exact(rooms: &[DriveRoom], items: &[OrderItem]) -> OrderFound {
     OrderFound::None
 }
 
+/// A drive as a standing has it; orders of more than fit are not looked for so.
+fn number(drive: usize) -> u8 {
+    u8::try_from(drive).unwrap_or(u8::MAX)
+}
+
 fn used_at(rooms: &[DriveRoom], items: &[OrderItem], places: &Standings) -> Vec<u64> {
     let mut used: Vec<u64> = rooms.iter().map(|room| room.used).collect();
     for (item, at) in items.iter().zip(places) {
-        let was = item.from.map_or(u8::MAX, |drive| drive as u8);
+        let was = item.from.map_or(u8::MAX, number);
         if *at == was {
             continue;
         }

@@ -2,6 +2,7 @@
 //!
 //! Law: looking for a place writes nothing. Start at [`Placing::placement`].
 
+use crate::bytes::whole;
 use std::collections::{HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
@@ -335,7 +336,7 @@ impl<'a> Placing<'a, '_> {
             let speeds = &self.survey.speeds;
             let (here, there) = (speeds.pace(self.site, from).read, speeds.pace(self.site, &drive.name).read);
             if there < here * 0.7 {
-                let (drive, reads, read) = (drive.name.clone(), there as u64, here as u64);
+                let (drive, reads, read) = (drive.name.clone(), whole(there), whole(here));
                 self.say(FindingKind::Slower { drive, reads, read });
             }
         }

@@ -161,7 +161,7 @@ impl<'a> DriveFit<'a> {
 /// Whether a relative link leads above the item, so that it leads elsewhere from another place.
 fn leads_out(entry: &Entry) -> bool {
     let EntryKind::Link(target) = &entry.kind else { return false };
-    let depth = entry.path.as_path().components().count() as i64 - 1;
+    let depth = entry.path.as_path().components().count().cast_signed() - 1;
     let mut level = depth;
     for component in target.components() {
         match component {

@@ -4,7 +4,7 @@ use super::super::encoding::Encoding;
 use super::super::formats;
 use super::super::lengths::with_lengths;
 use super::super::place::{Place, Side, Step};
-use super::super::tree::{Builder, Kind, Node, TreeEdit};
+use super::super::tree::{Builder, Kind, Node, TreeEdit, offset};
 use super::{Document, DocumentError, NewValue, scanned};
 use crate::record::formats::Format;
 use serde_json::Value;
@@ -28,7 +28,7 @@ impl Document {
     ) -> Result<Vec<u8>, DocumentError> {
         let wrong = || DocumentError::WrongKind { place: place.to_string() };
         let node = self.node(place).ok_or_else(wrong)?;
-        let says = &self.tree.nodes[node as usize];
+        let says = self.tree.node(node);
         let (style, spans) = match (side, says.kind) {
             (Side::Value, Kind::Leaf(style)) => (style, vec![says.span()]),
             (Side::Key, _) => (says.key_style.ok_or_else(wrong)?, self.tree.key_spans(node)),
@@ -38,14 +38,15 @@ impl Document {
             self.no_collision(place, new)?;
         }
         let written = written.map(str::to_string);
-        let ways = [written, formats::encode(style, side, new, &self.text[spans[0].clone()])];
-        let holds = |way: &String| self.can_write(way, &self.text[spans[0].clone()]);
+        let raw = spans.first().and_then(|span| self.text.get(span.clone())).ok_or_else(wrong)?;
+        let ways = [written, formats::encode(style, side, new, raw)];
+        let holds = |way: &String| self.can_write(way, raw);
         for way in ways.into_iter().flatten().filter(holds) {
             if let Some(bytes) = self.spliced(node, side, new, &spans, &way) {
                 return Ok(bytes);
             }
         }
-        Err(match formats::encode(style, side, new, &self.text[spans[0].clone()]).filter(holds) {
+        Err(match formats::encode(style, side, new, raw).filter(holds) {
             None if style.is_word() => wrong(),
             None => DocumentError::CannotHold { place: place.to_string(), new: new.into() },
             Some(_) => DocumentError::Unfaithful { place: place.to_string() },
@@ -58,7 +59,7 @@ impl Document {
         let mut splices = Vec::with_capacity(values.len());
         for value in values {
             let node = self.node(&value.place)?;
-            let says = &self.tree.nodes[node as usize];
+            let says = self.tree.node(node);
             let Kind::Leaf(style) = says.kind else { return None };
             let encoded = || formats::encode(style, Side::Value, &value.new, &self.text[says.span()]);
             let way = value.written.clone().or_else(encoded)?;
@@ -71,7 +72,10 @@ impl Document {
         let meant = splices.iter().map(|(_, node, _, new)| ((*node, Side::Value), *new)).collect();
         // One thing may stand for several values: they can only say the same.
         splices.dedup_by(|next, one| next.0 == one.0 && next.2 == one.2 && self.tree.table.is_some());
-        let apart = splices.windows(2).all(|two| two[0].0.end <= two[1].0.start && two[0].0.start < two[1].0.start);
+        let apart = splices
+            .iter()
+            .zip(splices.iter().skip(1))
+            .all(|((one, ..), (next, ..))| one.end <= next.start && one.start < next.start);
         if !apart {
             return None;
         }
@@ -92,11 +96,11 @@ impl Document {
         let tree = scanned(&text, self.format).ok()?;
         let same = |(n, (old, new)): (usize, (&Node, &Node))| {
             let linked = (old.first, old.next, old.key_style) == (new.first, new.next, new.key_style);
-            let key = match (meant.get(&(n as u32, Side::Key)), new.key_style) {
+            let key = match (meant.get(&(offset(n), Side::Key)), new.key_style) {
                 (Some(meant), Some(style)) => formats::decode(style, &text[new.key()]) == *meant,
                 _ => self.text[old.key()] == text[new.key()],
             };
-            let says = match (meant.get(&(n as u32, Side::Value)), old.kind, new.kind) {
+            let says = match (meant.get(&(offset(n), Side::Value)), old.kind, new.kind) {
                 (Some(meant), Kind::Leaf(_), Kind::Leaf(style)) => formats::decode(style, &text[new.span()]) == *meant,
                 (None, Kind::Leaf(old_style), Kind::Leaf(style)) => {
                     old_style == style && self.text[old.span()] == text[new.span()]
@@ -140,7 +144,7 @@ impl Document {
     /// As [`Document::replace`].
     pub(crate) fn can_hold(&self, place: &Place, side: Side, new: &str) -> Result<(), DocumentError> {
         let wrong = || DocumentError::WrongKind { place: place.to_string() };
-        let says = &self.tree.nodes[self.node(place).ok_or_else(wrong)? as usize];
+        let says = self.tree.node(self.node(place).ok_or_else(wrong)?);
         let (style, span) = match (side, says.kind) {
             (Side::Value, Kind::Leaf(style)) => (style, says.span()),
             (Side::Key, _) => (says.key_style.ok_or_else(wrong)?, says.key()),
@@ -194,7 +198,7 @@ impl Document {
             if !self.tree.same_after(&tree, edit) {
                 return None;
             }
-            tree.nodes[node as usize]
+            *tree.node(node)
         };
         let (style, span) = match (side, after.kind) {
             (Side::Value, Kind::Leaf(style)) => (style, after.span()),

@@ -74,8 +74,9 @@ fn cell_place(tables: &Value, rewrite: &Rewrite, mood: Mood, file: &Path) -> Mad
 /// Writes down what a cell said before and says now, among those of its database.
 fn note_cell((before, after): (&mut Vec<Cell>, &mut Vec<Cell>), old: Cell, new: Cell) {
     let (table, old_key, new_key) = (old.table.clone(), old.key.clone(), new.key.clone());
-    if let Some(nth) = before.iter().position(|other| other.same_place(&old)) {
-        after[nth] = new;
+    let known = before.iter().position(|other| other.same_place(&old));
+    if let Some(known) = known.and_then(|nth| after.get_mut(nth)) {
+        *known = new;
     } else {
         before.push(old);
         after.push(new);

@@ -9,6 +9,7 @@ use super::super::selectors::find_in;
 use super::cells::text_at;
 use super::entries::{Travel, entry_like, is_known, is_taken};
 use super::{Files, Made, Slot};
+use crate::record::Registering;
 use crate::record::formats::Format;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -45,8 +46,7 @@ impl Files {
 
     /// Whether some of the edits, beside those of libraries, have yet to be made.
     fn some_are_open(&self, edits: &[Edit]) -> bool {
-        let of_libraries =
-            |edit: &&Edit| !matches!(edit, Edit::Follow(_) | Edit::Register { .. } | Edit::Unregister { .. });
+        let of_libraries = |edit: &&Edit| !matches!(edit, Edit::Follow(_) | Edit::Register(_) | Edit::Unregister(_));
         let rest: Vec<Edit> = edits.iter().filter(of_libraries).cloned().collect();
         let mut files = self.scratch();
         files.make(&rest, Mood::Again).is_err() || files.differs_from(self)
@@ -77,7 +77,7 @@ impl Files {
             let Ok(place) = document.find_one(&rewrite.location) else { return false };
             // A text with several paths has been changed by the edits before.
             let nth = known.get(&place).copied();
-            let before = nth.map(|nth| values[nth].new.clone());
+            let before = nth.and_then(|nth| values.get(nth)).map(|value: &NewValue| value.new.clone());
             let Some(says) = before.or_else(|| document.leaf(&place, Side::Value)) else { return false };
             let new = match new_text(&says, rewrite, &rewrite.inside, Some(*format), mood, file) {
                 Ok(Some(new)) => new,
@@ -86,8 +86,8 @@ impl Files {
             };
             let written = rewrite.written[1].clone().filter(|_| rewrite.inside.is_empty());
             let value = NewValue { place: place.clone(), new, written };
-            if let Some(nth) = nth {
-                values[nth] = value;
+            if let Some(before) = nth.and_then(|nth| values.get_mut(nth)) {
+                *before = value;
             } else {
                 known.insert(place, values.len());
                 values.push(value);
@@ -189,16 +189,18 @@ impl Files {
             Edit::Enter(entering) => self.enter(entering, mood),
             Edit::Leave(entering) => self.leave(entering, mood),
             Edit::Follow(following) => self.follow(following, mood, open),
-            Edit::Register { file, list, entry, path, id, made: None, listed: false, .. }
+            Edit::Register(Registering { file, list, entry, path, id, made: None, listed: false, .. })
                 if self.is_database(file)? =>
             {
                 self.register_row(file, (list, entry), path.as_deref(), id.as_deref())
             }
-            Edit::Unregister { file, list, entry, made: None, listed: false, .. } if self.is_database(file)? => {
+            Edit::Unregister(Registering { file, list, entry, made: None, listed: false, .. })
+                if self.is_database(file)? =>
+            {
                 self.unregister_row(file, (list, entry))
             }
-            Edit::Register { .. } => self.register(edit, mood),
-            Edit::Unregister { .. } => self.unregister(edit),
+            Edit::Register(_) => self.register(edit, mood),
+            Edit::Unregister(_) => self.unregister(edit),
             Edit::Order { file, format, list, at, says, new, .. } => {
                 let document = self.document(file, *format)?;
                 let place = document.find_one(list).map_err(in_file(file))?;
@@ -232,7 +234,9 @@ impl Files {
 
     /// Makes a library known to its launcher.
     fn register(&mut self, edit: &Edit, mood: Mood) -> Made<()> {
-        let Edit::Register { file, format, list, entry, path, made, listed, id, .. } = edit else { return Ok(()) };
+        let Edit::Register(Registering { file, format, list, entry, path, made, listed, id, .. }) = edit else {
+            return Ok(());
+        };
         let known = |document: &Document| is_known(document, file, (list, path.as_deref()), entry);
         if let Some((made, text)) = made {
             match self.bytes(made)? {
@@ -262,7 +266,7 @@ impl Files {
 
     /// Has a launcher forget a library again, if nothing lives in it.
     fn unregister(&mut self, edit: &Edit) -> Made<()> {
-        let Edit::Unregister { file, format, list, entry, made, listed, .. } = edit else { return Ok(()) };
+        let Edit::Unregister(Registering { file, format, list, entry, made, listed, .. }) = edit else { return Ok(()) };
         if let Some((made, text)) = made {
             let empty = match self.bytes(made)? {
                 None => true,
@@ -335,7 +339,7 @@ pub(crate) fn runs(edits: &[Edit]) -> Vec<&[Edit]> {
 
 /// Whether a record file that holds this lists the library still that an edit takes off its list.
 pub(crate) fn still_lists(edit: &Edit, content: &Content) -> bool {
-    let Edit::Unregister { file, format, list, entry, path, .. } = edit else { return false };
+    let Edit::Unregister(Registering { file, format, list, entry, path, .. }) = edit else { return false };
     match content {
         Content::Bytes(bytes) => Document::parse(bytes.clone(), *format)
             .is_ok_and(|document| is_known(&document, file, (list, path.as_deref()), entry).unwrap_or(true)),

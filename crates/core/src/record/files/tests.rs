@@ -2,6 +2,7 @@ use super::*;
 use crate::record::Edit;
 use crate::record::Hop;
 use crate::record::Mood;
+use crate::record::Registering;
 use crate::record::Rewrite;
 use crate::record::Side;
 use crate::record::{Total, Within};
@@ -26,7 +27,7 @@ impl World {
     }
     fn edits(&self) -> Vec<Edit> {
         vec![
-            Edit::Register {
+            Edit::Register(Registering {
                 format: Format::Json,
                 file: self.path("places.json"),
                 list: "$.places".into(),
@@ -36,7 +37,7 @@ impl World {
                 listed: false,
                 library: None,
                 id: None,
-            },
+            }),
             Edit::Travel {
                 from: self.path("a.json"),
                 to: self.path("b.json"),

@@ -24,11 +24,11 @@ pub(super) fn carried_over(style: Style, raw: &str, plain: &str) -> Option<Strin
     let front = old.iter().zip(&new).take_while(alike).count();
     let most = old.len().min(new.len()) - front;
     let back = old.iter().rev().zip(new.iter().rev()).take(most).take_while(alike).count();
-    let between = new[front..new.len() - back].iter().map(|unit| habit(style, sign, &old, *unit));
+    let between = new.iter().take(new.len() - back).skip(front).map(|unit| habit(style, sign, &old, *unit));
     let mut text = quote.to_string();
-    text.extend(old[..front].iter().map(|unit| unit.1));
+    text.extend(old.iter().take(front).map(|unit| unit.1));
     text.extend(between);
-    text.extend(old[old.len() - back..].iter().map(|unit| unit.1));
+    text.extend(old.iter().skip(old.len() - back).map(|unit| unit.1));
     text.push_str(quote);
     (decode(style, &text) == decode(style, plain)).then_some(text)
 }

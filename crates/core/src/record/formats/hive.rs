@@ -8,7 +8,7 @@ use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
-use super::super::tree::{Builder, Fault, Key, Kind, Style};
+use super::super::tree::{Builder, Fault, Hive, Key, Kind, Style};
 use super::ini::lines;
 
 /// The escapes of control characters in a hive, from 7 (bell) to 13; 27 is `e`.
@@ -27,7 +27,7 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
         if line.starts_with('[') {
             let Some(close) = line.rfind(']') else { return Err(Fault::new(start, "a key has no closing bracket")) };
             let span = start + 1..start + close;
-            let style = if export { Style::HiveExportPath } else { Style::HivePath };
+            let style = if export { Style::Hive(Hive::ExportPath) } else { Style::Hive(Hive::Path) };
             let name = &text[span.clone()];
             names.clear();
             section = Some(if let Some(id) = sections.get(name) {
@@ -44,7 +44,7 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
             continue;
         }
         let Some(section) = section else { return Err(Fault::new(start, "a value stands outside of any key")) };
-        let text_style = if export { Style::HiveExport } else { Style::HiveText };
+        let text_style = if export { Style::Hive(Hive::Export) } else { Style::Hive(Hive::Text) };
         let (key, after) = if line.starts_with('@') {
             (Key::new(start..start + 1, Style::Given(4)), start + 1)
         } else {
@@ -95,7 +95,7 @@ fn add_value(
     if kind == 7 {
         let list = out.add(Some(section), Some(key), Kind::List, value..close);
         for part in parts(&text[value + 1..close - 1], value + 1) {
-            out.add(Some(list), None, Kind::Leaf(Style::HivePart), part);
+            out.add(Some(list), None, Kind::Leaf(Style::Hive(Hive::Part)), part);
         }
     } else {
         out.add(Some(section), Some(key), Kind::Leaf(style), value..close);
@@ -112,7 +112,7 @@ fn other(text: &str, span: Range<usize>, section: u32, key: Key, out: &mut Build
         if digits.len() != 8 || u32::from_str_radix(digits, 16).is_err() {
             return Err(Fault::new(start, "a number is not eight hexadecimal digits"));
         }
-        return Ok(out.add(Some(section), Some(key), Kind::Leaf(Style::HiveNumber), start..span.end));
+        return Ok(out.add(Some(section), Some(key), Kind::Leaf(Style::Hive(Hive::Number)), start..span.end));
     }
     let Some((kind, digits)) = raw.strip_prefix("hex(").and_then(|rest| rest.split_once("):")) else {
         return Ok(fixed(out, key));
@@ -120,12 +120,12 @@ fn other(text: &str, span: Range<usize>, section: u32, key: Key, out: &mut Build
     let start = span.end - digits.len();
     match kind {
         "1" | "2" if units(digits).is_some_and(|u| ended(&u) && String::from_utf16(&u).is_ok()) => {
-            Ok(out.add(Some(section), Some(key), Kind::Leaf(Style::HiveHex), start..span.end))
+            Ok(out.add(Some(section), Some(key), Kind::Leaf(Style::Hive(Hive::Hex)), start..span.end))
         }
         "7" if units(digits).is_some_and(|u| String::from_utf16(&u).is_ok()) => {
             let list = out.add(Some(section), Some(key), Kind::List, span.clone());
             for part in hex_parts(digits, start) {
-                out.add(Some(list), None, Kind::Leaf(Style::HiveHexPart), part);
+                out.add(Some(list), None, Kind::Leaf(Style::Hive(Hive::HexPart)), part);
             }
             Ok(list)
         }
@@ -135,7 +135,7 @@ fn other(text: &str, span: Range<usize>, section: u32, key: Key, out: &mut Build
 }
 
 fn ended(units: &[u16]) -> bool {
-    units.last() == Some(&0) && !units[..units.len() - 1].contains(&0)
+    units.split_last().is_some_and(|(last, before)| *last == 0 && !before.contains(&0))
 }
 
 /// Goes behind the closing quote of a text that begins at `start`. A text may go over several lines.
@@ -157,8 +157,8 @@ fn parts(raw: &str, at: usize) -> impl Iterator<Item = Range<usize>> {
     let bytes = raw.as_bytes();
     let mut ranges = Vec::new();
     let (mut from, mut n) = (0, 0);
-    while n < bytes.len() {
-        if bytes[n] == b'\\' {
+    while let Some(byte) = bytes.get(n) {
+        if *byte == b'\\' {
             // A digit behind the zero would make it another octal number; writers then use three digits.
             let zero = if raw[n + 1..].starts_with("000") {
                 Some(4)
@@ -225,24 +225,24 @@ fn units(digits: &str) -> Option<Vec<u16>> {
         }
         bytes.push((part.len() == 2).then(|| u8::from_str_radix(part, 16).ok()).flatten()?);
     }
-    let pairs = bytes.chunks_exact(2);
-    pairs.remainder().is_empty().then(|| pairs.map(|p| u16::from_le_bytes([p[0], p[1]])).collect())
+    let (pairs, rest) = bytes.as_chunks::<2>();
+    rest.is_empty().then(|| pairs.iter().map(|pair| u16::from_le_bytes(*pair)).collect())
 }
 
-pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
+pub(crate) fn decode(style: Hive, raw: &str) -> Cow<'_, str> {
     let inner = || raw.get(1..raw.len().saturating_sub(1)).unwrap_or(raw);
     match style {
-        Style::HiveExportPath => Cow::Borrowed(raw),
-        Style::HiveText => unescaped(inner()),
-        Style::HivePart | Style::HivePath => unescaped(raw),
-        Style::HiveExport => {
+        Hive::ExportPath => Cow::Borrowed(raw),
+        Hive::Text => unescaped(inner()),
+        Hive::Part | Hive::Path => unescaped(raw),
+        Hive::Export => {
             if raw.contains('\\') {
                 Cow::Owned(export_unescaped(inner()))
             } else {
                 Cow::Borrowed(inner())
             }
         }
-        Style::HiveNumber => {
+        Hive::Number => {
             u32::from_str_radix(raw, 16).map_or(Cow::Borrowed(raw), |number| Cow::Owned(number.to_string()))
         }
         _ => {
@@ -282,14 +282,14 @@ fn unescaped(raw: &str) -> Cow<'_, str> {
                 chars.next();
                 n = n * radix + digit;
             }
-            n as u16
+            u16::try_from(n).unwrap_or(u16::MAX)
         };
         match chars.next() {
             Some('x') if chars.peek().is_some_and(char::is_ascii_hexdigit) => units.push(digits(&mut chars, 16, 4, 0)),
             Some('e') => units.push(27),
             Some(c) if c.is_digit(8) => units.push(digits(&mut chars, 8, 2, c.to_digit(8).unwrap_or_default())),
             Some(c) => match CONTROLS.find(c) {
-                Some(n) => units.push(n as u16 + 7),
+                Some(n) => units.push(u16::try_from(n + 7).unwrap_or_default()),
                 None => units.extend_from_slice(c.encode_utf16(&mut pair)),
             },
             None => units.push(u16::from(b'\\')),
@@ -342,23 +342,23 @@ fn escaped(new: &str, also: &[char]) -> String {
     out
 }
 
-pub(crate) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
+pub(crate) fn encode(style: Hive, new: &str, raw: &str) -> Option<String> {
     // A zero ends a text in the registry: none can be within.
-    if new.contains('\0') && style != Style::HiveNumber {
+    if new.contains('\0') && style != Hive::Number {
         return None;
     }
     match style {
-        Style::HiveText => Some(format!("\"{}\"", escaped(new, &['"']))),
-        Style::HivePart if !new.is_empty() => Some(escaped(new, &['"'])),
-        Style::HivePath => Some(escaped(new, &['[', ']'])),
-        Style::HiveExportPath => (!new.contains(['\n', '\r'])).then(|| new.to_string()),
-        Style::HiveExport => {
+        Hive::Text => Some(format!("\"{}\"", escaped(new, &['"']))),
+        Hive::Part if !new.is_empty() => Some(escaped(new, &['"'])),
+        Hive::Path => Some(escaped(new, &['[', ']'])),
+        Hive::ExportPath => (!new.contains(['\n', '\r'])).then(|| new.to_string()),
+        Hive::Export => {
             let fits = !new.contains(['\n', '\r']);
             fits.then(|| format!("\"{}\"", new.replace('\\', "\\\\").replace('"', "\\\"")))
         }
-        Style::HiveNumber => new.parse::<u32>().ok().map(|number| format!("{number:08x}")),
-        Style::HiveHex => Some(hex(new, raw, true)),
-        Style::HiveHexPart if !new.is_empty() => Some(hex(new, raw, false)),
+        Hive::Number => new.parse::<u32>().ok().map(|number| format!("{number:08x}")),
+        Hive::Hex => Some(hex(new, raw, true)),
+        Hive::HexPart if !new.is_empty() => Some(hex(new, raw, false)),
         _ => None,
     }
 }

@@ -113,7 +113,7 @@ pub(crate) fn scan_assignments(text: &str, out: &mut Builder<'_>) {
         let whole = trimmed(start, line);
         let body = &text[whole.clone()];
         let name = body.bytes().take_while(|b| b.is_ascii_alphanumeric() || *b == b'_').count();
-        if name == 0 || body.as_bytes()[0].is_ascii_digit() || body.as_bytes().get(name) != Some(&b'=') {
+        if name == 0 || body.starts_with(|c: char| c.is_ascii_digit()) || body.as_bytes().get(name) != Some(&b'=') {
             continue;
         }
         let key = whole.start..whole.start + name;

@@ -164,7 +164,7 @@ impl JsonScanner<'_> {
         }
         let bytes = self.text.as_bytes();
         let part = |b: &u8| b.is_ascii_alphanumeric() || matches!(b, b'+' | b'-' | b'.');
-        self.at += bytes[start..].iter().take_while(|b| part(b)).count();
+        self.at += bytes.iter().skip(start).take_while(|b| part(b)).count();
         match &self.text[start..self.at] {
             "true" | "false" | "null" => Ok(Style::JsonWord),
             number if serde_json::from_str::<Value>(number).is_ok_and(|v| v.is_number()) => Ok(Style::JsonNumber),

@@ -3,6 +3,7 @@
 //! Law: a scanner never follows what a file refers to (aliases, entities, includes), and is linear in
 //! the size of the text. Decoding and encoding know nothing of the document around.
 
+mod double_quotes;
 mod escapes;
 mod format;
 mod hive;
@@ -26,7 +27,7 @@ use std::borrow::Cow;
 use serde_json::Value;
 
 use super::place::Side;
-use super::tree::{Builder, Fault, GIVEN, Style};
+use super::tree::{Builder, Fault, GIVEN, Hive, Style};
 
 /// Adds the nodes of a text, the root first.
 pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<(), Fault> {
@@ -70,7 +71,7 @@ pub(crate) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
 /// The text that is written as `raw`.
 pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
     match style {
-        Style::Given(n) => Cow::Borrowed(GIVEN[n as usize]),
+        Style::Given(n) => Cow::Borrowed(GIVEN.get(usize::from(n)).copied().unwrap_or_default()),
         Style::JsonText | Style::JsonSingle | Style::JsonName | Style::JsonNumber | Style::JsonWord => {
             json::decode(style, raw)
         }
@@ -88,14 +89,7 @@ pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
         Style::XmlAttribute(_) | Style::XmlText | Style::XmlCdata | Style::XmlName | Style::XmlAttributeName => {
             xml::decode(style, raw)
         }
-        Style::HiveText
-        | Style::HiveExport
-        | Style::HivePart
-        | Style::HiveHex
-        | Style::HiveHexPart
-        | Style::HiveNumber
-        | Style::HivePath
-        | Style::HiveExportPath => hive::decode(style, raw),
+        Style::Hive(style) => hive::decode(style, raw),
         Style::NestedQuoted | Style::NestedRaw | Style::NestedBare | Style::NestedWord | Style::NestedName => {
             nested::decode(style, raw)
         }
@@ -106,7 +100,7 @@ pub(crate) fn decode(style: Style, raw: &str) -> Cow<'_, str> {
 
 /// Whether `raw` may be what says `text`; a quick look that is never wrong when it says no.
 pub(crate) fn may_say(style: Style, raw: &str, text: &str) -> bool {
-    style != Style::HivePath || hive::may_say(raw, text)
+    style != Style::Hive(Hive::Path) || hive::may_say(raw, text)
 }
 
 /// How `new` is written where `raw` stands, with the habits of `raw`; `None` if that style cannot hold it.
@@ -137,14 +131,7 @@ fn plain(style: Style, side: Side, new: &str, raw: &str) -> Option<String> {
         | Style::ShellBare
         | Style::Line => ini::encode(style, side, new),
         Style::XmlAttribute(_) | Style::XmlText | Style::XmlCdata => xml::encode(style, new),
-        Style::HiveText
-        | Style::HiveExport
-        | Style::HivePart
-        | Style::HiveHex
-        | Style::HiveHexPart
-        | Style::HiveNumber
-        | Style::HivePath
-        | Style::HiveExportPath => hive::encode(style, new, raw),
+        Style::Hive(style) => hive::encode(style, new, raw),
         Style::NestedQuoted | Style::NestedRaw | Style::NestedBare | Style::NestedWord | Style::NestedName => {
             nested::encode(style, new, raw)
         }
@@ -159,7 +146,7 @@ pub(crate) fn value(style: Style, raw: &str) -> Value {
         Style::JsonNumber | Style::JsonWord => serde_json::from_str(raw).unwrap_or(Value::Null),
         Style::YamlPlain => yaml::plain_value(&decode(style, raw)),
         Style::TomlBare => serde_json::from_str(raw).unwrap_or_else(|_| Value::String(raw.into())),
-        Style::HiveNumber => serde_json::from_str(&decode(style, raw)).unwrap_or(Value::Null),
+        Style::Hive(Hive::Number) => serde_json::from_str(&decode(style, raw)).unwrap_or(Value::Null),
         Style::Fixed => Value::Null,
         Style::Packed(packed) => packed::value(packed, raw),
         _ => Value::String(decode(style, raw).into_owned()),

@@ -8,7 +8,7 @@ use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 
 use super::super::tree::{Builder, DEEPEST, Fault, Key, Kind, Style};
-use super::xml::checked;
+use super::xml::{checked, next_event};
 
 /// An element that is open.
 struct Open {
@@ -37,9 +37,7 @@ pub(super) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     reader.config_mut().allow_unmatched_ends = false;
     let mut roots = 0;
     loop {
-        let start = reader.buffer_position() as usize;
-        let event = reader.read_event().map_err(|e| Fault::new(reader.error_position() as usize, e.to_string()))?;
-        let span = start..reader.buffer_position() as usize;
+        let (event, span) = next_event(&mut reader)?;
         match event {
             Event::Start(tag) => {
                 if s.open.is_empty() {

@@ -28,7 +28,7 @@ fn rows_by(text: &str, separator: u8) -> Option<Vec<Vec<Value>>> {
     let (mut rows, mut row, mut at) = (Vec::new(), Vec::new(), 0);
     while at < bytes.len() {
         if row.is_empty() && matches!(bytes.get(at), Some(b'#' | b'\n' | b'\r')) {
-            at += bytes[at..].iter().position(|byte| *byte == b'\n').map_or(bytes.len() - at, |n| n + 1);
+            at += bytes.iter().skip(at).position(|byte| *byte == b'\n').map_or(bytes.len() - at, |n| n + 1);
             continue;
         }
         let ends = |byte: &u8| *byte == separator || matches!(byte, b'\n' | b'\r');

@@ -9,6 +9,7 @@ use toml_parser::parser::{EventReceiver, parse_document};
 use toml_parser::{ErrorSink, Source, Span};
 
 use super::super::tree::{Builder, DEEPEST, Fault, Key, Kind, Style};
+use super::double_quotes::escaped_in_double_quotes;
 
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum TomlKind {
@@ -285,17 +286,6 @@ pub(crate) fn encode(style: Style, new: &str, raw: &str) -> Option<String> {
 }
 
 fn escaped(new: &str) -> String {
-    let mut out = String::with_capacity(new.len() + 2);
-    for c in new.chars() {
-        match c {
-            '"' => out.push_str("\\\""),
-            '\\' => out.push_str("\\\\"),
-            '\n' => out.push_str("\\n"),
-            '\r' => out.push_str("\\r"),
-            '\t' => out.push_str("\\t"),
-            c if c.is_control() => out.push_str(&format!("\\u{:04X}", u32::from(c))),
-            c => out.push(c),
-        }
-    }
-    out
+    let by_number = |c: char| c.is_control().then(|| format!("\\u{:04X}", u32::from(c)));
+    escaped_in_double_quotes(new, by_number)
 }

@@ -23,6 +23,14 @@ struct XmlScanner<'t, 'b, 'k> {
     run: Option<Range<usize>>,
 }
 
+/// What comes next, and where it stands.
+pub(super) fn next_event<'t>(reader: &mut Reader<&'t [u8]>) -> Result<(Event<'t>, Range<usize>), Fault> {
+    let at = |place: u64| usize::try_from(place).unwrap_or(usize::MAX);
+    let start = at(reader.buffer_position());
+    let event = reader.read_event().map_err(|e| Fault::new(at(reader.error_position()), e.to_string()))?;
+    Ok((event, start..at(reader.buffer_position())))
+}
+
 pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     let mut s =
@@ -33,9 +41,7 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     config.allow_unmatched_ends = false;
     let mut roots = 0;
     loop {
-        let start = reader.buffer_position() as usize;
-        let event = reader.read_event().map_err(|e| Fault::new(reader.error_position() as usize, e.to_string()))?;
-        let span = start..reader.buffer_position() as usize;
+        let (event, span) = next_event(&mut reader)?;
         match event {
             Event::Text(_) | Event::GeneralRef(_) => {
                 let run = s.run.get_or_insert(span.clone());
@@ -49,16 +55,16 @@ pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
                 roots += usize::from(s.open.len() == 1);
                 let node = s.element(&tag, span.clone())?;
                 if s.open.len() > DEEPEST {
-                    return Err(Fault::new(start, format!("nested deeper than {DEEPEST}")));
+                    return Err(Fault::new(span.start, format!("nested deeper than {DEEPEST}")));
                 }
-                s.open.push(Element { node, start });
+                s.open.push(Element { node, start: span.start });
             }
             Event::Empty(tag) => {
                 roots += usize::from(s.open.len() == 1);
                 s.element(&tag, span)?;
             }
             Event::End(_) => {
-                let element = s.open.pop().ok_or_else(|| Fault::new(start, "an end without a beginning"))?;
+                let element = s.open.pop().ok_or_else(|| Fault::new(span.start, "an end without a beginning"))?;
                 s.out.end(element.node, span.end);
             }
             Event::CData(_) => s.add_text(span, Style::XmlCdata)?,

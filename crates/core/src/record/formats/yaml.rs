@@ -8,6 +8,7 @@ use serde_json::Value;
 
 use super::super::place::Side;
 use super::super::tree::{Builder, DEEPEST, Fault, Key, Kind, Style};
+use super::double_quotes::escaped_in_double_quotes;
 
 /// Turns places counted in characters into places counted in bytes; near ones are found fast.
 struct Cursor<'t> {
@@ -289,23 +290,9 @@ fn plain(new: &str, raw: &str) -> bool {
 }
 
 fn double(new: &str) -> String {
-    let mut out = String::from("\"");
-    for c in new.chars() {
-        match c {
-            '"' => out.push_str("\\\""),
-            '\\' => out.push_str("\\\\"),
-            '\n' => out.push_str("\\n"),
-            '\r' => out.push_str("\\r"),
-            '\t' => out.push_str("\\t"),
-            '\u{feff}' | '\u{2028}' | '\u{2029}' | '\u{fffe}' | '\u{ffff}' => {
-                out.push_str(&format!("\\u{:04x}", u32::from(c)));
-            }
-            c if c.is_control() => out.push_str(&format!("\\u{:04x}", u32::from(c))),
-            c => out.push(c),
-        }
-    }
-    out.push('"');
-    out
+    let never_plain = |c: char| c.is_control() || "\u{feff}\u{2028}\u{2029}\u{fffe}\u{ffff}".contains(c);
+    let by_number = |c: char| never_plain(c).then(|| format!("\\u{:04x}", u32::from(c)));
+    format!("\"{}\"", escaped_in_double_quotes(new, by_number))
 }
 
 /// A literal block with the indentation of the one before; `None` where a block cannot say it.

@@ -21,7 +21,7 @@ impl Document {
         let value = entry.value().get(name).cloned().ok_or_else(wrong)?;
         let mut meant = self.value().clone();
         if list.of(self.value()).is_none() {
-            let above = Place(list.0[..list.0.len() - 1].to_vec());
+            let above = Place(list.0.iter().take(list.0.len() - 1).cloned().collect());
             let element = above.of_mut(&mut meant).and_then(Value::as_object_mut).ok_or_else(wrong)?;
             element.insert(name.clone(), Value::Array(vec![value]));
             return self.append_first_element(&above, raw.trim(), blank, &meant);

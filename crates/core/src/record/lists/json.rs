@@ -53,7 +53,8 @@ impl Document {
                 self.with(span.clone(), &first, &meant, list)
             }
             [.., last] => {
-                let before = children.len().checked_sub(2).map_or(span.start + 1, |n| children[n].1);
+                let before =
+                    children.len().checked_sub(2).and_then(|n| children.get(n)).map_or(span.start + 1, |child| child.1);
                 let gap = if comma.is_empty() && children.len() == 1 { "\n" } else { &text[before..last.0] };
                 let gap = if children.len() > 1 { gap.trim_start().strip_prefix(',').unwrap_or(gap) } else { gap };
                 // On one line the first has no sign before it that shows how others are parted.
@@ -97,7 +98,7 @@ impl Document {
         let mut all = vec![Place::default()];
         let mut nth = 0;
         while nth < all.len() && all.len() < MOST {
-            let children = self.children(&all[nth]).unwrap_or_default();
+            let children = all.get(nth).and_then(|place| self.children(place)).unwrap_or_default();
             all.extend(children.into_iter().take(MOST));
             nth += 1;
         }
@@ -125,15 +126,17 @@ impl Document {
             _ => return Err(wrong()),
         }
         let text = self.text();
+        let first = children.first().ok_or_else(wrong)?;
+        let above = nth.checked_sub(1).and_then(|above| children.get(above));
         let cut = match (nth, children.len()) {
             // A file of no document is none.
             (_, 1) if self.is_of_documents(list) => return Err(wrong()),
             (_, 1) => span.start + 1..span.end - 1,
-            (0, _) => children[0].0..children[1].0,
-            _ => children[nth - 1].1..children[nth].1,
+            (0, _) => first.0..children.get(1).ok_or_else(wrong)?.0,
+            _ => above.ok_or_else(wrong)?.1..children.get(nth).ok_or_else(wrong)?.1,
         };
-        let blank = children.len() > 1 || text[cut.clone()].trim().len() == children[0].1 - children[0].0;
-        self.with(if blank { cut } else { children[0].0..children[0].1 }, "", &meant, list)
+        let blank = children.len() > 1 || text[cut.clone()].trim().len() == first.1 - first.0;
+        self.with(if blank { cut } else { first.0..first.1 }, "", &meant, list)
     }
 
     /// Lays out the first entry of a list as the document around it is laid out.

@@ -56,7 +56,8 @@ impl Document {
         let text = self.text();
         let last = sections.last().ok_or_else(wrong)?;
         let end = if text.contains("\r\n") { "\r\n" } else { "\n" };
-        let before = sections.len().checked_sub(2).map(|nth| &text[sections[nth].1..last.0]);
+        let before =
+            sections.len().checked_sub(2).and_then(|nth| sections.get(nth)).map(|before| &text[before.1..last.0]);
         let gap = before.filter(|gap| gap.contains('\n') && gap.trim().is_empty());
         let gap = gap.map_or_else(|| end.repeat(2), str::to_string);
         self.with(last.1..last.1, &format!("{gap}{written}"), &meant, list)
@@ -71,7 +72,11 @@ impl Document {
         let mut meant = self.value().clone();
         meant.as_object_mut().ok_or_else(wrong)?.shift_remove(name);
         let text = self.text();
-        let above = nth.checked_sub(1).map(|nth| sections[nth].1).filter(|end| text[*end..own.0].trim().is_empty());
+        let above = nth
+            .checked_sub(1)
+            .and_then(|nth| sections.get(nth))
+            .map(|above| above.1)
+            .filter(|end| text[*end..own.0].trim().is_empty());
         let cut = match (above, sections.get(nth + 1)) {
             (Some(above), _) => above..own.1,
             (None, Some(next)) if text[own.1..next.0].trim().is_empty() => own.0..next.0,

@@ -15,13 +15,13 @@ impl Escapes {
             return bytes.to_vec();
         }
         let (mut out, mut at) = (Vec::with_capacity(bytes.len()), 0);
-        while at < bytes.len() {
-            let digits = (bytes[at] == b'%').then(|| name.get(at + 1..at + 3)).flatten();
+        while let Some(byte) = bytes.get(at) {
+            let digits = (*byte == b'%').then(|| name.get(at + 1..at + 3)).flatten();
             if let Some(byte) = digits.and_then(|digits| u8::from_str_radix(digits, 16).ok()) {
                 out.push(byte);
                 at += 3;
             } else {
-                out.push(bytes[at]);
+                out.push(*byte);
                 at += 1;
             }
         }

@@ -246,15 +246,7 @@ fn originals_that_another_entry_still_leads_to_stay() {
     let port = Port::new();
     port.haul(None, to_newhold(), Policy::Hold).unwrap();
     // A second launcher that nobody has told of the haul.
-    let profile = fs::read_to_string(port.at("home/.config/deft-barge/profiles/quillgate.toml")).unwrap();
-    let profile = profile
-        .replacen("id = \"quillgate\"", "id = \"second\"", 1)
-        .replace(".config/quillgate", ".config/second")
-        .replace("{config}/quillgate", "{config}/second");
-    port.write("home/.config/deft-barge/profiles/second.toml", profile.as_bytes());
-    fs::create_dir_all(port.at("home/.config/second")).unwrap();
-    let rooms = serde_json::json!({"rooms": [{"folder": port.at("drives/swift/quillgate")}]});
-    port.write("home/.config/second/rooms.json", rooms.to_string().as_bytes());
+    port.second_launcher("swift");
     change_list(&port, "swift", |titles| {
         let entry =
             serde_json::json!({"id": "g1", "name": "Regatta", "folder": "regatta", "bytes": 1, "start": "bin/go"});

@@ -318,11 +318,8 @@ fn a_list_in_brackets_is_read_as_what_it_is_whatever_its_name() {
     let trace = traced(&house, &at);
     assert!(trace.problems.is_empty(), "{:?}", trace.problems);
     let plan = planned(&house, &trace, "newhold");
-    assert!(!plan.blocked(), "{:?}", plan.findings);
-    let site = house.site();
-    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
-    Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
-    let new = plan.items[0].to.to_str().unwrap();
+    let new = haul_as(&house.site(), &plan, "records of a trace");
+    let new = new.to_str().unwrap();
     for (name, text) in &files {
         assert_eq!(fs::read_to_string(folder.join(name)).unwrap(), text.replace(path, new), "{name}");
     }

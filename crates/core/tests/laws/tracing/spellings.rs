@@ -143,11 +143,8 @@ fn records_of_a_game_whose_name_goes_on_stay_as_they_are() {
         }
         let trace = traced(&house, &at("Fen"));
         let plan = planned(&house, &trace, "newhold");
-        assert!(!plan.blocked(), "{:?}", plan.findings);
-        let site = house.site();
-        let journal = Journal::open(&site).unwrap().recover().unwrap().0;
-        Haul::begin(&site, &journal, &plan).unwrap().run(&|_| {}, &Control::default()).unwrap();
-        let new = plan.items[0].to.to_str().unwrap();
+        let new = haul_as(&house.site(), &plan, "records of a trace");
+        let new = new.to_str().unwrap();
         for (name, text) in &files {
             let now = fs::read_to_string(folder.join(name)).unwrap();
             let old = path("Fen");

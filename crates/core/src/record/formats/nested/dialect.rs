@@ -24,7 +24,7 @@ impl Dialect {
         for (_, line) in super::super::ini::lines(text) {
             let line = line.trim();
             if let Some(n) = COMMENTS.iter().position(|sign| line.starts_with(sign)) {
-                comments[n] = true;
+                comments.iter_mut().skip(n).take(1).for_each(|seen| *seen = true);
                 continue;
             }
             let body = line.trim_end_matches([';', ',']);
@@ -83,7 +83,7 @@ fn escapes(text: &str) -> bool {
     let mut at = 0;
     while let Some(found) = text[at..].find('\\') {
         let here = at + found;
-        let drive = here > 1 && bytes[here - 1] == b':' && bytes[here - 2].is_ascii_alphabetic();
+        let drive = matches!(bytes.get(..here), Some([.., letter, b':']) if letter.is_ascii_alphabetic());
         match bytes.get(here + 1) {
             Some(b'\\') => at = here + 2,
             Some(b'"') if !drive => at = here + 2,

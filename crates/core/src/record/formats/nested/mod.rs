@@ -101,7 +101,9 @@ impl<'t> Scanner<'t> {
     fn comment(&self, behind: bool) -> bool {
         let rest = &self.text[self.at..];
         let sign = COMMENTS.iter().position(|sign| rest.starts_with(sign));
-        sign.is_some_and(|n| self.dialect.comments[n] && (n < 3 || self.begins_line()) || (behind && n < 3))
+        sign.is_some_and(|n| {
+            self.dialect.comments.get(n) == Some(&true) && (n < 3 || self.begins_line()) || (behind && n < 3)
+        })
     }
 
     /// The end of the line; of a long one it is looked for once.
@@ -328,8 +330,9 @@ impl<'t> Scanner<'t> {
         let line = self.line_end(self.at);
         let mut end = line;
         let rest = &self.text[self.at..line];
-        for sign in (0..3).filter(|n| self.dialect.comments[*n]).map(|n| COMMENTS[n]) {
-            let mut all = rest.match_indices(sign).map(|(at, _)| at);
+        let signs = COMMENTS.iter().zip(self.dialect.comments).take(3);
+        for (sign, _) in signs.filter(|(_, used)| *used) {
+            let mut all = rest.match_indices(*sign).map(|(at, _)| at);
             if let Some(at) = all.find(|at| rest[..*at].ends_with([' ', '\t'])) {
                 end = end.min(self.at + at);
             }

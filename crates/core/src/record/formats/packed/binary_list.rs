@@ -172,7 +172,7 @@ pub(super) fn read(raw: &[u8]) -> Option<String> {
             // Only eight bytes have a sign.
             let bytes = raw.get(1..)?;
             let value = number(bytes, false);
-            Some(if bytes.len() == 8 { (value as i64).to_string() } else { value.to_string() })
+            Some(if bytes.len() == 8 { value.cast_signed().to_string() } else { value.to_string() })
         }
         2 if raw.len() == 5 => float_text(f32::from_be_bytes(raw.get(1..)?.try_into().ok()?).into()),
         2 => float_text(f64::from_be_bytes(raw.get(1..)?.try_into().ok()?)),
@@ -192,14 +192,15 @@ fn whole(number: i64) -> Vec<u8> {
         0x1_0000..=0xffff_ffff => 4,
         _ => 8,
     };
-    [&[0x10 | width.trailing_zeros() as u8][..], &bytes[8 - width..]].concat()
+    let begins = u8::try_from(0x10 | width.trailing_zeros()).unwrap_or_default();
+    std::iter::once(begins).chain(bytes.into_iter().skip(8 - width)).collect()
 }
 
 pub(super) fn write(packed: Packed, new: &str, old: &[u8]) -> Option<Vec<u8>> {
     if packed == Packed::ListNumber {
         return match (old.first()? >> 4, old.len()) {
             (1, _) => Some(whole(new.parse().ok()?)),
-            (_, 9) => Some([&old[..1], &exact_float(new.parse().ok()?)?.to_be_bytes()].concat()),
+            (_, 9) => Some([&[*old.first()?][..], &exact_float(new.parse().ok()?)?.to_be_bytes()].concat()),
             _ => None,
         };
     }
@@ -209,7 +210,10 @@ pub(super) fn write(packed: Packed, new: &str, old: &[u8]) -> Option<Vec<u8>> {
         let units: Vec<u16> = new.encode_utf16().collect();
         (0x60, units.len(), units.iter().flat_map(|unit| unit.to_be_bytes()).collect())
     };
-    let head = if count < 15 { vec![kind | count as u8] } else { [&[kind | 0x0f][..], &whole(count as i64)].concat() };
+    let head = match u8::try_from(count) {
+        Ok(few @ ..15) => vec![kind | few],
+        _ => [&[kind | 0x0f][..], &whole(i64::try_from(count).ok()?)].concat(),
+    };
     Some([head, bytes].concat())
 }
 
@@ -223,7 +227,7 @@ pub(super) fn table(old: &[u8], table: usize, targets: &[usize]) -> Option<Vec<u
     let mut new: Vec<u8> =
         targets.iter().flat_map(|at| (*at as u64).to_be_bytes().into_iter().skip(8 - width)).collect();
     new.extend_from_slice(end.get(..6)?);
-    new.push(width as u8);
+    new.push(u8::try_from(width).ok()?);
     new.extend_from_slice(end.get(7..24)?);
     new.extend_from_slice(&(table as u64).to_be_bytes());
     Some(new)

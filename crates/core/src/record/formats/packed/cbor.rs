@@ -1,7 +1,7 @@
 //! CBOR (RFC 8949): a tag before a value is no part of it; several values one after the other (RFC 8742) are a list.
 
 use super::bytes::{Bytes, number};
-use super::{Slot, exact_float, float_text, style};
+use super::{Slot, exact_float, exact_short_float, float_text, one_or_many, style};
 use crate::record::tree::{Builder, Fault, Key, Kind, Packed, Style};
 
 pub(super) fn may_begin(start: &[u8]) -> bool {
@@ -57,19 +57,8 @@ fn head(bytes: &Bytes, at: usize) -> Result<(u8, Option<usize>, usize), Fault> {
 }
 
 pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
-    let mut probe = Builder::default();
-    if value(bytes, 0, Slot::default(), &mut probe)? == bytes.len() {
-        return value(bytes, 0, Slot::default(), out).map(drop);
-    }
-    let root = out.add(None, None, Kind::List, bytes.span(0..bytes.len()));
-    let mut at = 0;
-    while at < bytes.len() {
-        if !matches!(bytes.byte(at)? >> 5, LIST | MAP) {
-            return Err(Fault::new(at, "something follows the last value"));
-        }
-        at = value(bytes, at, Slot::default().below(root, None), out)?;
-    }
-    Ok(())
+    let holds_others = |at| Ok(matches!(bytes.byte(at)? >> 5, LIST | MAP));
+    one_or_many(bytes, out, value, &holds_others)
 }
 
 /// Adds the value that begins here, and says where it ends.
@@ -91,13 +80,7 @@ fn value(bytes: &Bytes, at: usize, slot: Slot, out: &mut Builder<'_>) -> Result<
                     }
                     _ => {}
                 }
-                let key = if major == MAP {
-                    let (key, behind) = key_at(bytes, end)?;
-                    end = behind;
-                    Some(key)
-                } else {
-                    None
-                };
+                let key = if major == MAP { Some(key_at(bytes, &mut end)?) } else { None };
                 end = value(bytes, end, slot.below(node, key), out)?;
                 nth += 1;
             }
@@ -141,10 +124,13 @@ fn leaf(bytes: &Bytes, at: usize) -> Result<(Style, usize), Fault> {
     })
 }
 
-fn key_at(bytes: &Bytes, at: usize) -> Result<(Key, usize), Fault> {
+/// The key that begins at `end`, which stands behind it afterwards.
+fn key_at(bytes: &Bytes, end: &mut usize) -> Result<Key, Fault> {
+    let at = *end;
     match leaf(bytes, at)? {
-        (style @ Style::Packed(Packed::CborText | Packed::CborNumber), end) => {
-            Ok((Key::new(bytes.span(at..end), style), end))
+        (style @ Style::Packed(Packed::CborText | Packed::CborNumber), behind) => {
+            *end = behind;
+            Ok(Key::new(bytes.span(at..behind), style))
         }
         _ => Err(Fault::new(at, "a key is neither text nor a number")),
     }
@@ -202,7 +188,7 @@ pub(super) fn read(raw: &[u8]) -> Option<String> {
 /// Type and argument, in as many bytes as stood there if those were more than were needed.
 fn written(major: u8, argument: u64, old: Option<(u8, u64)>) -> Vec<u8> {
     let least = |number: u64| match number {
-        0..=23 => number as u8,
+        0..=23 => u8::try_from(number).unwrap_or_default(),
         24..=0xff => 24,
         0x100..=0xffff => 25,
         0x1_0000..=0xffff_ffff => 26,
@@ -212,7 +198,7 @@ fn written(major: u8, argument: u64, old: Option<(u8, u64)>) -> Vec<u8> {
     let info = least(argument);
     let info = kept.map_or(info, |(kept, _)| if info < 24 { kept } else { info.max(kept) });
     let width = if info < 24 { 0 } else { 1 << (info - 24) };
-    [&[major << 5 | info][..], &argument.to_be_bytes()[8 - width..]].concat()
+    std::iter::once(major << 5 | info).chain(argument.to_be_bytes().into_iter().skip(8 - width)).collect()
 }
 
 /// What the first byte says of the argument's width, and the argument.
@@ -231,8 +217,8 @@ pub(super) fn write_number(new: &str, old: &[u8]) -> Option<Vec<u8>> {
     match *old.first()? {
         0xf9 | 0xfb => Some([&[0xfb][..], &exact_float(number)?.to_be_bytes()].concat()),
         0xfa => {
-            let float = exact_float(number)? as f32;
-            (float as i128 == number).then(|| [&[0xfa][..], &float.to_be_bytes()].concat())
+            let float = exact_short_float(number)?;
+            Some([&[0xfa][..], &float.to_be_bytes()].concat())
         }
         _ if number < 0 => Some(written(NEGATIVE, u64::try_from(-1 - number).ok()?, stood(old))),
         _ => Some(written(UNSIGNED, u64::try_from(number).ok()?, stood(old))),

@@ -1,7 +1,7 @@
 //! MessagePack (its specification of 2013-2017: str, bin and ext families). Several values one after the other are a list.
 
 use super::bytes::{Bytes, number};
-use super::{Slot, exact_float, float_text, style};
+use super::{Slot, exact_float, exact_short_float, float_text, one_or_many, style};
 use crate::record::tree::{Builder, Fault, Key, Kind, Packed, Style};
 
 pub(super) fn may_begin(start: &[u8]) -> bool {
@@ -74,19 +74,8 @@ fn head(bytes: &Bytes, at: usize) -> Result<Head, Fault> {
 }
 
 pub(super) fn scan(bytes: &Bytes, out: &mut Builder<'_>) -> Result<(), Fault> {
-    let mut probe = Builder::default();
-    if value(bytes, 0, Slot::default(), &mut probe)? == bytes.len() {
-        return value(bytes, 0, Slot::default(), out).map(drop);
-    }
-    let root = out.add(None, None, Kind::List, bytes.span(0..bytes.len()));
-    let mut at = 0;
-    while at < bytes.len() {
-        if !matches!(head(bytes, at)?, Head::Map { .. } | Head::List { .. }) {
-            return Err(Fault::new(at, "something follows the last value"));
-        }
-        at = value(bytes, at, Slot::default().below(root, None), out)?;
-    }
-    Ok(())
+    let holds_others = |at| Ok(matches!(head(bytes, at)?, Head::Map { .. } | Head::List { .. }));
+    one_or_many(bytes, out, value, &holds_others)
 }
 
 /// Adds the value that begins here, and says where it ends.
@@ -114,13 +103,7 @@ fn value(bytes: &Bytes, at: usize, slot: Slot, out: &mut Builder<'_>) -> Result<
     let node = out.add(slot.parent, slot.key.clone(), kind, bytes.span(at..end));
     let mut end = end;
     for _ in 0..count {
-        let key = if keyed {
-            let (key, behind) = key_at(bytes, end)?;
-            end = behind;
-            Some(key)
-        } else {
-            None
-        };
+        let key = if keyed { Some(key_at(bytes, &mut end)?) } else { None };
         end = value(bytes, end, slot.below(node, key), out)?;
     }
     if !matches!(kind, Kind::Leaf(_)) {
@@ -129,16 +112,19 @@ fn value(bytes: &Bytes, at: usize, slot: Slot, out: &mut Builder<'_>) -> Result<
     Ok(end)
 }
 
-fn key_at(bytes: &Bytes, at: usize) -> Result<(Key, usize), Fault> {
-    let (packed, end) = match head(bytes, at)? {
+/// The key that begins at `end`, which stands behind it afterwards.
+fn key_at(bytes: &Bytes, end: &mut usize) -> Result<Key, Fault> {
+    let at = *end;
+    let (packed, behind) = match head(bytes, at)? {
         Head::Number { width } => (Packed::MessageNumber, at + 1 + width),
         Head::Text { head, length } if std::str::from_utf8(bytes.get(at + head..at + head + length)?).is_ok() => {
             (Packed::MessageText, at + head + length)
         }
         _ => return Err(Fault::new(at, "a key is neither text nor a number")),
     };
-    bytes.get(at..end)?;
-    Ok((Key::new(bytes.span(at..end), style(packed)), end))
+    bytes.get(at..behind)?;
+    *end = behind;
+    Ok(Key::new(bytes.span(at..behind), style(packed)))
 }
 
 fn float(bytes: &[u8]) -> Option<String> {
@@ -152,11 +138,11 @@ fn whole(raw: &[u8]) -> Option<i128> {
     let (code, rest) = raw.split_first()?;
     Some(match code {
         0x00..=0x7f => i128::from(*code),
-        0xe0..=0xff => i128::from(*code as i8),
+        0xe0..=0xff => i128::from(code.cast_signed()),
         0xcc..=0xcf => i128::from(number(rest, false)),
         0xd0..=0xd3 => {
             let bits = 64 - 8 * u32::try_from(rest.len()).ok()?;
-            i128::from(((number(rest, false) << bits) as i64) >> bits)
+            i128::from((number(rest, false) << bits).cast_signed() >> bits)
         }
         _ => return None,
     })
@@ -188,7 +174,7 @@ pub(super) fn write_text(new: &str, old: &[u8]) -> Option<Vec<u8>> {
     let fits = |length: usize, width: usize| length < 1 << (8 * width);
     let least = |length: usize| {
         if !is_raw && length < 32 {
-            return Some((0xa0 | length as u8, 0));
+            return Some((0xa0 | u8::try_from(length).ok()?, 0));
         }
         family.into_iter().find(|(_, width)| fits(length, *width))
     };
@@ -198,15 +184,15 @@ pub(super) fn write_text(new: &str, old: &[u8]) -> Option<Vec<u8>> {
     let wider = stood.filter(|stood| least(length_before) != Some(*stood) && fits(new.len(), stood.1));
     let (code, width) = wider.or_else(|| least(new.len()))?;
     let length = u32::try_from(new.len()).ok()?.to_be_bytes();
-    Some([&[code], &length[4 - width..], new.as_bytes()].concat())
+    Some([&[code], length.get(4 - width..)?, new.as_bytes()].concat())
 }
 
 fn least(number: i128) -> Option<Vec<u8>> {
     Some(match number {
-        -32..=0x7f => vec![number as u8],
-        0x80..=0xff => vec![0xcc, number as u8],
-        0x100..=0xffff => [&[0xcd][..], &(number as u16).to_be_bytes()].concat(),
-        0x1_0000..=0xffff_ffff => [&[0xce][..], &(number as u32).to_be_bytes()].concat(),
+        -32..=0x7f => vec![number.to_le_bytes()[0]],
+        0x80..=0xff => vec![0xcc, u8::try_from(number).ok()?],
+        0x100..=0xffff => [&[0xcd][..], &u16::try_from(number).ok()?.to_be_bytes()].concat(),
+        0x1_0000..=0xffff_ffff => [&[0xce][..], &u32::try_from(number).ok()?.to_be_bytes()].concat(),
         0x1_0000_0000.. => [&[0xcf][..], &u64::try_from(number).ok()?.to_be_bytes()].concat(),
         _ => signed(number, 1)?,
     })
@@ -216,8 +202,8 @@ fn least(number: i128) -> Option<Vec<u8>> {
 fn signed(number: i128, width: usize) -> Option<Vec<u8>> {
     let fits = |width: &usize| (-(1_i128 << (8 * width - 1))..1_i128 << (8 * width - 1)).contains(&number);
     let width = [1, 2, 4, 8].into_iter().filter(|wide| *wide >= width).find(fits)?;
-    let code = 0xd0 + width.trailing_zeros() as u8;
-    Some([&[code][..], &number.to_be_bytes()[16 - width..]].concat())
+    let code = 0xd0 + u8::try_from(width.trailing_zeros()).ok()?;
+    Some([&[code][..], number.to_be_bytes().get(16 - width..)?].concat())
 }
 
 pub(super) fn write_number(new: &str, old: &[u8]) -> Option<Vec<u8>> {
@@ -225,8 +211,8 @@ pub(super) fn write_number(new: &str, old: &[u8]) -> Option<Vec<u8>> {
     let code = *old.first()?;
     match code {
         0xca => {
-            let float = exact_float(number)? as f32;
-            (float as i128 == number).then(|| [&[code][..], &float.to_be_bytes()].concat())
+            let float = exact_short_float(number)?;
+            Some([&[code][..], &float.to_be_bytes()].concat())
         }
         0xcb => Some([&[code][..], &exact_float(number)?.to_be_bytes()].concat()),
         0xd0..=0xd3 if whole(old)? >= 0 => signed(number, old.len() - 1),
@@ -234,7 +220,11 @@ pub(super) fn write_number(new: &str, old: &[u8]) -> Option<Vec<u8>> {
             let width = old.len() - 1;
             let number = u64::try_from(number).ok()?;
             let fits = width == 8 || number < 1 << (8 * width);
-            if fits { Some([&[code][..], &number.to_be_bytes()[8 - width..]].concat()) } else { least(number.into()) }
+            if fits {
+                Some([&[code][..], number.to_be_bytes().get(8 - width..)?].concat())
+            } else {
+                least(number.into())
+            }
         }
         _ => least(number),
     }

@@ -22,7 +22,7 @@ use serde_json::Value;
 use self::bytes::Bytes;
 use super::Format;
 use crate::record::encoding::{bytes_of, text_of};
-use crate::record::tree::{Builder, DEEPEST, Fault, Key, Packed, Style};
+use crate::record::tree::{Builder, DEEPEST, Fault, Key, Kind, Packed, Style};
 
 /// Where a value goes: below a node, under a key, and how deep.
 #[derive(Clone, Debug, Default)]
@@ -60,6 +60,28 @@ pub(super) fn scan(text: &str, format: Format, out: &mut Builder<'_>) -> Result<
 }
 
 /// The packed formats that a file of this length may be in, by its first bytes: what is none is not read any further.
+/// Adds one value, or a list of several that follow each other, each of which holds others.
+fn one_or_many(
+    bytes: &Bytes,
+    out: &mut Builder<'_>,
+    value: fn(&Bytes, usize, Slot, &mut Builder<'_>) -> Result<usize, Fault>,
+    holds_others: &dyn Fn(usize) -> Result<bool, Fault>,
+) -> Result<(), Fault> {
+    let mut probe = Builder::default();
+    if value(bytes, 0, Slot::default(), &mut probe)? == bytes.len() {
+        return value(bytes, 0, Slot::default(), out).map(drop);
+    }
+    let root = out.add(None, None, Kind::List, bytes.span(0..bytes.len()));
+    let mut at = 0;
+    while at < bytes.len() {
+        if !holds_others(at)? {
+            return Err(Fault::new(at, "something follows the last value"));
+        }
+        at = value(bytes, at, Slot::default().below(root, None), out)?;
+    }
+    Ok(())
+}
+
 fn begun(start: &[u8], length: u64) -> impl Iterator<Item = Format> {
     let begins = move |format: &Format| match format {
         Format::MessagePack => message_pack::may_begin(start),
@@ -146,7 +168,11 @@ fn write(packed: Packed, new: &str, old: &[u8]) -> Option<Vec<u8>> {
 
 /// A length as it is written where `old` stood, in four bytes or as a varint.
 pub(crate) fn length_as(old: &str, count: u64, fixed: bool) -> String {
-    let bytes = if fixed { (count as u32).to_le_bytes().to_vec() } else { varint::width_kept(count, &bytes_of(old)) };
+    let bytes = if fixed {
+        u32::try_from(count).unwrap_or(u32::MAX).to_le_bytes().to_vec()
+    } else {
+        varint::width_kept(count, &bytes_of(old))
+    };
     text_of(&bytes)
 }
 
@@ -186,10 +212,18 @@ fn float_text(number: f64) -> Option<String> {
     Some(if number.fract() == 0.0 && number.abs() < WHOLE { format!("{number:.0}") } else { number.to_string() })
 }
 
+#[expect(clippy::cast_possible_truncation, reason = "whether it is cut is what is asked")]
 /// A whole number as one with a fraction, if it is exactly that.
 fn exact_float(number: i128) -> Option<f64> {
     let float = number as f64;
     (float as i128 == number && number.unsigned_abs() < 1 << 53).then_some(float)
+}
+
+/// The short float that is this number, if there is one.
+#[expect(clippy::cast_possible_truncation, reason = "whether it is cut is what is asked")]
+fn exact_short_float(number: i128) -> Option<f32> {
+    let float = exact_float(number)? as f32;
+    (float as i128 == number).then_some(float)
 }
 
 #[cfg(test)]

@@ -52,7 +52,7 @@ pub(super) fn may_begin(start: &[u8]) -> bool {
 
 fn given(name: &str) -> Key {
     let nth = GIVEN.iter().position(|known| *known == name).unwrap_or_default();
-    Key::new(0..0, Style::Given(nth as u8))
+    Key::new(0..0, Style::Given(u8::try_from(nth).unwrap_or_default()))
 }
 
 struct Link<'b, 'o, 'k> {
@@ -260,8 +260,9 @@ pub(super) fn write(shell: Shell, new: &str, old: &[u8]) -> Option<Vec<u8>> {
     }
     let counted = |mut text: Vec<u8>, width: usize| {
         // Some writers count a zero at the end as well.
-        if old.len() >= 2 + width && old.ends_with(&[0, 0][..width]) {
-            text.extend(&[0, 0][..width]);
+        let zero = vec![0; width];
+        if old.len() >= 2 + width && old.ends_with(&zero) {
+            text.extend(zero);
         }
         let count = u16::try_from(text.len() / width).ok()?;
         Some([&count.to_le_bytes()[..], &text].concat())
@@ -397,15 +398,15 @@ fn items_as(path: &str, raw: &[u8]) -> Option<Vec<u8>> {
     // What stays: folders from the drive downwards, and what lies in the folder that moved.
     let alike = |pair: &(&(&str, &[u8]), &&str)| pair.0.0 == *pair.1;
     let before = if same_drive { entries.iter().zip(&names).take_while(alike).count() } else { 0 };
-    let behind = entries[before..].iter().rev().zip(names[before..].iter().rev()).take_while(alike).count();
+    let behind = entries.iter().skip(before).rev().zip(names.iter().skip(before).rev()).take_while(alike).count();
     let is_folder = |nth: usize| {
         nth + 1 < names.len() || old.last().is_some_and(|(item, _)| matches!(item, Item::Entry { is_folder: true, .. }))
     };
-    entries[..before].iter().for_each(|(_, bytes)| list.extend_from_slice(bytes));
+    entries.iter().take(before).for_each(|(_, bytes)| list.extend_from_slice(bytes));
     for (nth, name) in names.iter().enumerate().take(names.len() - behind).skip(before) {
         list.extend(entry(name, is_folder(nth), is_marked)?);
     }
-    entries[entries.len() - behind..].iter().for_each(|(_, bytes)| list.extend_from_slice(bytes));
+    entries.iter().skip(entries.len() - behind).for_each(|(_, bytes)| list.extend_from_slice(bytes));
     list.extend([0, 0]);
     Some([&u16::try_from(list.len()).ok()?.to_le_bytes()[..], &list].concat())
 }

@@ -42,6 +42,6 @@ fn written(mut number: u64) -> Vec<u8> {
         bytes.push((number & 0x7f) as u8 | 0x80);
         number >>= 7;
     }
-    bytes.push(number as u8);
+    bytes.push(number.to_le_bytes()[0]);
     bytes
 }
