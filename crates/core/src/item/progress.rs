@@ -82,18 +82,22 @@ impl Progress {
 impl Progress {
     /// Works out rates and times, of what was done since `pace` began.
     pub(crate) fn reckon(&mut self, pace: &mut RateMeter) {
+        self.reckon_at(pace, Instant::now());
+    }
+
+    fn reckon_at(&mut self, pace: &mut RateMeter, now: Instant) {
         let (copied, compared) = (self.copy.done.count(), self.compare.done.count());
         let (copied_then, compared_then) = *pace.base.get_or_insert((copied, compared));
         let (by_copy, by_compare) = (copied.saturating_sub(copied_then), compared.saturating_sub(compared_then));
         // A byte is moved when it is copied: the rate that people know counts those. Where nothing is copied, those compared.
         let counts = if self.copy.all > Bytes::ZERO { by_copy } else { by_compare };
-        self.rate = pace.rate(counts);
-        self.mean = pace.mean(counts);
+        self.rate = pace.rate(counts, now);
+        self.mean = pace.mean(counts, now);
         let rest = |amount: Amount| amount.all.less(amount.done).count();
         let work = |copy: u64, compare: u64| copy + whole(compare as f64 * pace.weight);
         let (done, left) = (work(by_copy, by_compare), work(rest(self.copy), rest(self.compare)));
         let (done_copy, left_copy) = (by_copy, rest(self.copy));
-        self.left = pace.left(done, left);
+        self.left = pace.left(done, left, now);
         // Copying goes at its own mean rate, beside comparing.
         self.copy_left = self.left.filter(|_| done_copy > 0).map(|whole| {
             let part = left_copy as f64 / left.max(1) as f64;
@@ -154,38 +158,80 @@ impl RateMeter {
     }
 
     /// Bytes per second over the last three seconds, for `done` bytes by now.
-    pub(crate) fn rate(&mut self, done: u64) -> f64 {
-        let now = Instant::now();
+    fn rate(&mut self, done: u64, now: Instant) -> f64 {
         self.recent.push_back((now, done));
-        while self.recent.len() > 2 && now - self.recent[0].0 > Duration::from_secs(3) {
+        while self.recent.len() > 2 && self.recent.front().is_some_and(|(then, _)| now - *then > Duration::from_secs(3))
+        {
             self.recent.pop_front();
         }
-        let (then, before) = self.recent[0];
+        let (then, before) = self.recent.front().copied().unwrap_or((now, done));
         let seconds = (now - then).as_secs_f64();
         if seconds > 0.05 { done.saturating_sub(before) as f64 / seconds } else { 0.0 }
     }
 
     /// Bytes per second since the beginning.
-    pub(crate) fn mean(&self, done: u64) -> f64 {
-        let seconds = self.begun.elapsed().as_secs_f64();
+    fn mean(&self, done: u64, now: Instant) -> f64 {
+        let seconds = (now - self.begun).as_secs_f64();
         if seconds > 0.05 { done as f64 / seconds } else { 0.0 }
     }
 
     /// Time for `rest` more bytes at the mean rate of the `done` ones, up to when the last of these was done.
     ///
     /// Bytes come by blocks: while one is under way, less is left every moment, and not more.
-    pub(crate) fn left(&mut self, done: u64, rest: u64) -> Option<Duration> {
-        let now = Instant::now();
+    fn left(&mut self, done: u64, rest: u64, now: Instant) -> Option<Duration> {
         let (before, at) = self.last.unwrap_or((0, now));
         let at = if done == before { at } else { now };
         self.last = Some((done, at));
         let seconds = (at - self.begun).as_secs_f64();
-        if done == 0 || self.begun.elapsed().as_secs_f64() <= 0.2 {
+        if done == 0 || (now - self.begun).as_secs_f64() <= 0.2 {
             return None;
         }
         let by_rate = seconds * rest as f64 / done as f64;
         // A drive that stands still for long does not make it shorter.
         let left = (by_rate - (now - at).as_secs_f64()).max(by_rate / 2.0);
         Some(Duration::from_secs_f64(left))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Copies and compares by blocks of 4 MB, each act at its own rate, and gives what was told of the whole time at each tenth of a second.
+    fn told(size: u64, write: f64, read: f64) -> (f64, Vec<(f64, f64)>) {
+        const BLOCK: u64 = 4_000_000;
+        let mut progress = Progress::begun(ItemId(1), "x", size, 1);
+        progress.copy.all = Bytes::new(size);
+        let mut pace = RateMeter::of_drive(DriveSpeed { write, read, per_file: 0.0 });
+        let blocks = size / BLOCK;
+        let each = |rate: f64| BLOCK as f64 / rate;
+        // A block is compared as soon as it is written.
+        let whole = blocks as f64 * (each(write) + each(read));
+        let mut all = Vec::new();
+        for tenth in 0..crate::bytes::whole(whole * 10.0) {
+            let at = tenth as f64 / 10.0;
+            let (done, into) = (at / (each(write) + each(read)), at % (each(write) + each(read)));
+            let compared = Bytes::new(crate::bytes::whole(done.floor()) * BLOCK);
+            progress.copy.done = if into >= each(write) { compared.plus(Bytes::new(BLOCK)) } else { compared };
+            progress.compare.done = compared;
+            let now = pace.begun + Duration::from_secs_f64(at);
+            progress.reckon_at(&mut pace, now);
+            if let Some(left) = progress.left {
+                all.push((at / whole, at + left.as_secs_f64()));
+            }
+        }
+        (whole, all)
+    }
+
+    #[test]
+    fn what_is_left_is_told_within_a_quarter_after_the_first_tenth() {
+        for (write, read) in [(8e6, 8e6), (8e6, 80e6), (80e6, 500e6), (500e6, 3e9), (12e6, 9e6)] {
+            let (took, told) = told(200_000_000, write, read);
+            let later: Vec<_> = told.iter().filter(|(done, _)| *done >= 0.1).collect();
+            assert!(!later.is_empty(), "{write} {read}");
+            for (done, whole) in later {
+                assert!((whole - took).abs() / took < 0.25, "{write} {read}: at {done:.2} {whole:.2} of {took:.2}");
+            }
+        }
     }
 }
