@@ -181,7 +181,7 @@ impl From<HaulError> for Fault {
                 format!("Haul {id} is unfinished; only one haul runs at a time."),
                 "Resume with: deft-barge resume. Or undo it with: deft-barge undo",
             ),
-            HaulError::Nothing(what) => Self::usage(sentence(&what), "See: deft-barge log"),
+            HaulError::Nothing(what) => Self::usage(sentence(&what.to_string()), "See: deft-barge log"),
             HaulError::Changed { .. } => Self::new(
                 Kind::Refused,
                 text,
@@ -237,6 +237,7 @@ pub fn to_json(value: &impl serde::Serialize) -> Result<Value, Fault> {
 mod tests {
     use super::*;
     use deft_barge_core::bytes::HaulId;
+    use deft_barge_core::haul::NothingThere;
     use deft_barge_core::item::FindingKind;
     use deft_barge_core::survey::GameId;
     use std::io;
@@ -256,7 +257,7 @@ mod tests {
             (HaulError::NotOurs { path: path() }, 1),
             (HaulError::NeedsRecovery, 1),
             (HaulError::NoRoomYet { title: "T\u{1b}".into() }, 5),
-            (HaulError::Nothing("there is no haul 3".into()), 2),
+            (HaulError::Nothing(NothingThere::NoHaul(HaulId(3))), 2),
             (HaulError::Changed { path: path(), count: 2 }, 3),
             (HaulError::Refused(vec![finding]), 3),
             (HaulError::Unfinished(HaulId(3)), 3),

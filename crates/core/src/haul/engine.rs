@@ -4,6 +4,7 @@ use super::context::{ItemContext, PATIENCE};
 use super::locks::take_game;
 use super::quiet::wait_until_quiet;
 use super::scheduler::side_by_side;
+use crate::haul::NothingThere;
 use crate::haul::copy::copy_item;
 use crate::haul::inspect::{Depth, both_are_the_same, not_as_seen};
 use crate::haul::steps::{
@@ -66,7 +67,7 @@ impl<'a> Haul<'a> {
             return Err(HaulError::Refused(plan.findings.clone()));
         }
         if plan.items.is_empty() {
-            return Err(HaulError::Nothing("nothing to haul".into()));
+            return Err(HaulError::Nothing(NothingThere::ToHaul));
         }
         if let Some(other) = journal.live()?.into_iter().find(HaulRow::unfinished) {
             return Err(HaulError::Unfinished(other.id));
@@ -87,7 +88,7 @@ impl<'a> Haul<'a> {
     /// # Errors
     /// [`HaulError`] where there is no such haul, or the journal can't be read.
     pub fn of(site: &'a Site, journal: &'a Journal, id: HaulId) -> Result<Self, HaulError> {
-        let row = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("no haul has the number {id}")))?;
+        let row = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(NothingThere::NoHaul(id)))?;
         Ok(Self { site, journal, id, policy: row.policy, in_doubt: false, patience: PATIENCE })
     }
 

@@ -11,6 +11,40 @@ use crate::journal::JournalError;
 use crate::launcher::ContentsError;
 use crate::record::EditError;
 
+/// What is not there to be done.
+#[derive(Clone, Debug, PartialEq, Eq, Error)]
+pub enum NothingThere {
+    /// No haul has this number.
+    #[error("no haul has the number {0}")]
+    NoHaul(HaulId),
+    /// A plan has no item.
+    #[error("nothing to haul")]
+    ToHaul,
+    /// A haul has no item that could be undone.
+    #[error("haul {0} has nothing to undo")]
+    ToUndo(HaulId),
+    /// A haul has no item under way.
+    #[error("haul {0} has nothing to cancel")]
+    ToCancel(HaulId),
+    /// No originals of a haul are kept.
+    #[error("haul {0} has no kept originals")]
+    NoOriginals(HaulId),
+    /// The item is not at that stage.
+    #[error("that item is not being copied")]
+    NotCopied,
+    /// A game has no such file.
+    #[error("{title} has no file {path}")]
+    NoFile {
+        /// The game.
+        title: String,
+        /// The path below its folder.
+        path: PathBuf,
+    },
+    /// The checksums have no such file.
+    #[error("the checksums have no file {0}")]
+    NoChecksums(PathBuf),
+}
+
 /// Why a haul, a release or a return did not go on. Originals and records are whole in every case:
 /// the records lead to the old copy until the repoint has committed, and to the new one after it.
 #[derive(Debug, Error)]
@@ -116,8 +150,8 @@ pub enum HaulError {
     #[error("haul {0} is unfinished")]
     Unfinished(HaulId),
     /// There is no such haul, or nothing in it to do that with.
-    #[error("{0}")]
-    Nothing(String),
+    #[error(transparent)]
+    Nothing(#[from] NothingThere),
 }
 
 /// Says that there are more of a kind than the one that is named.

@@ -29,7 +29,7 @@ mod undo_plan;
 
 pub(crate) use context::{BATCH, ItemContext, left_name, lock};
 pub use engine::{Haul, HaulEnd, astray};
-pub use error::HaulError;
+pub use error::{HaulError, NothingThere};
 pub use event::{Control, HaulEvent};
 pub(crate) use gate::{Stays, pass, records_lead_to};
 pub use inspect::{BlockState, ByteDifference, Closer, Depth, ListedEntry, listed_entries, look_closer};

@@ -4,6 +4,7 @@
 //! original is the same in it; what is taken is compared like everything else.
 
 use crate::bytes::index;
+use crate::haul::NothingThere;
 use crate::platform;
 use std::path::Path;
 
@@ -23,10 +24,11 @@ use crate::site::Site;
 /// [`HaulError::Nothing`] if the item is not being copied or has no such file.
 pub fn take_from(site: &Site, journal: &Journal, item: ItemId, path: &ItemPath, other: &Path) -> Result<(), HaulError> {
     let row = journal.item(item)?.filter(|row| matches!(row.stage, Stage::Copying { .. }));
-    let row = row.ok_or_else(|| HaulError::Nothing("that item is not being copied".into()))?;
+    let row = row.ok_or_else(|| HaulError::Nothing(NothingThere::NotCopied))?;
     let line = journal.line(item, path)?.filter(|line| line.entry.kind == EntryKind::File);
-    let shown = path.as_path().display();
-    let line = line.ok_or_else(|| HaulError::Nothing(format!("{} has no file {shown}", row.planned.title)))?;
+    let line = line.ok_or_else(|| {
+        HaulError::Nothing(NothingThere::NoFile { title: row.planned.title.clone(), path: path.as_path().into() })
+    })?;
     let not = |why| HaulError::NotThatFile { path: other.into(), why };
     let meta = platform::look_itself(other).map_err(HaulError::disk("look at", other))?;
     if !meta.is_file() {
@@ -48,7 +50,7 @@ pub fn take_from(site: &Site, journal: &Journal, item: ItemId, path: &ItemPath, 
     }
     let other = other.canonicalize().map_err(HaulError::disk("find", other))?;
     journal.set_taken(item, path, &other)?;
-    let detail = format!("{shown} from {}", other.display());
+    let detail = format!("{} from {}", path.as_path().display(), other.display());
     Ok(journal.say(row.haul, Some(item), EventKind::Taken, &detail)?)
 }
 

@@ -5,6 +5,7 @@
 
 use super::context::ItemContext;
 use super::engine::Haul;
+use crate::haul::NothingThere;
 
 use super::undo_plan::{in_turn, settled, to_take_back, turned, undo_plan};
 use crate::haul::inspect::Depth;
@@ -36,7 +37,7 @@ pub fn undo_haul(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Option<HaulId>, HaulError> {
-    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("no haul has the number {id}")))?;
+    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(NothingThere::NoHaul(id)))?;
     let all: Vec<ItemId> = haul.items.iter().map(|item| item.id).collect();
     undo_items(site, journal, id, &all, report, stop)
 }
@@ -70,7 +71,7 @@ pub fn undo_leaving(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Option<HaulId>, HaulError> {
-    let whole = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("no haul has the number {id}")))?;
+    let whole = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(NothingThere::NoHaul(id)))?;
     if let Some(other) = journal.live()?.into_iter().find(|other| other.id != id && other.unfinished()) {
         return Err(HaulError::Unfinished(other.id));
     }
@@ -85,7 +86,7 @@ pub fn undo_leaving(
         return Err(HaulError::Refused(plan.findings));
     }
     if plan.cancel.is_empty() && plan.take_back.is_empty() && plan.haul_back.is_empty() {
-        return Err(HaulError::Nothing(format!("haul {id} has nothing to undo")));
+        return Err(HaulError::Nothing(NothingThere::ToUndo(id)));
     }
     for item in haul.items.iter().filter(|item| !item.stage.at_rest()) {
         let mut work = ItemContext::new(site, journal, item.clone(), report, stop);
@@ -207,11 +208,11 @@ pub fn cancel_leaving(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Vec<String>, HaulError> {
-    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("no haul has the number {id}")))?;
+    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(NothingThere::NoHaul(id)))?;
     let open: Vec<ItemRow> =
         haul.items.into_iter().filter(|item| !item.stage.at_rest() && !item.stage.records_are_updated()).collect();
     if open.is_empty() {
-        return Err(HaulError::Nothing(format!("haul {id} has nothing to cancel")));
+        return Err(HaulError::Nothing(NothingThere::ToCancel(id)));
     }
     let titles = open.iter().map(|item| item.planned.title.clone()).collect();
     for item in open {

@@ -9,13 +9,16 @@ mod file_system;
 mod files;
 mod look;
 mod meta;
+#[expect(clippy::disallowed_methods, reason = "the kernel's own files are as long as it makes them")]
 mod mounts;
 mod names;
 mod patience;
 mod private;
+#[expect(clippy::disallowed_methods, reason = "the kernel's own files are as long as it makes them")]
 mod processes;
 mod seen;
 mod silent;
+#[expect(clippy::disallowed_methods, reason = "the kernel's own files are as long as it makes them")]
 mod system;
 
 pub(crate) use drive::shown_path;

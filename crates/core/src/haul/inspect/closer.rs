@@ -3,6 +3,7 @@
 //! Law: reading only, and without the journal's lock, so that a person can look while a haul runs. Start at [`look_closer`].
 
 use crate::bytes::index;
+use crate::haul::NothingThere;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -99,7 +100,7 @@ pub fn listed_entries(site: &Site, item: &ItemRow) -> Result<Vec<ListedEntry>, J
 /// [`HaulError::Nothing`] if the checksums have no such file; [`HaulError::Journal`] if the journal cannot be read. What cannot be
 /// read of the copy is told as missing blocks.
 pub fn look_closer(site: &Site, item: &ItemRow, path: &Path) -> Result<Closer, HaulError> {
-    let nothing = || HaulError::Nothing(format!("the checksums have no file {}", path.display()));
+    let nothing = || HaulError::Nothing(NothingThere::NoChecksums(path.into()));
     let reader = reader(site)?.ok_or_else(nothing)?;
     let line = line_of(&reader, item, path)?.ok_or_else(nothing)?;
     let size = line.entry.size;

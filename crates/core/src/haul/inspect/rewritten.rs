@@ -60,6 +60,6 @@ pub(crate) fn rewritten_at(
 pub(crate) fn is_rewritten(rewritten: &Rewritten, path: &Path, at: &Path) -> bool {
     rewritten.get(path).is_some_and(|(size, hash)| {
         platform::look_itself(at).is_ok_and(|meta| meta.is_file() && meta.size == *size)
-            && std::fs::read(at).is_ok_and(|bytes| blake3::hash(&bytes) == *hash)
+            && platform::read(at).is_ok_and(|bytes| blake3::hash(&bytes) == *hash)
     })
 }

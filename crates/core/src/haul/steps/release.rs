@@ -3,6 +3,7 @@
 //! Law: what changed or appeared among the originals stays and is named; an interrupted release goes on where it was, through the
 //! same gate. Start at [`release_haul`].
 
+use crate::haul::NothingThere;
 use crate::haul::gate::Passed;
 use crate::haul::inspect::{Depth, has_the_bytes, is_rewritten, rewritten_in};
 use crate::haul::{Control, HaulError, HaulEvent, ItemContext, Removed, Stays, left_name, pass, remove_known, settle};
@@ -43,7 +44,7 @@ pub fn release_looking(
     report: &dyn Fn(HaulEvent),
     stop: &Control,
 ) -> Result<Removed, HaulError> {
-    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(format!("no haul has the number {id}")))?;
+    let haul = journal.haul(id)?.ok_or_else(|| HaulError::Nothing(NothingThere::NoHaul(id)))?;
     // An undo may be on its way back to these very originals.
     if let Some(other) = journal.live()?.into_iter().find(|other| other.id != id && other.unfinished()) {
         return Err(HaulError::Unfinished(other.id));
@@ -63,7 +64,7 @@ pub fn release_looking(
         return Err(HaulError::Refused(failed));
     }
     if items.is_empty() {
-        return Err(HaulError::Nothing(format!("haul {id} has no kept originals")));
+        return Err(HaulError::Nothing(NothingThere::NoOriginals(id)));
     }
     let mut sum = Removed::default();
     for item in items {
