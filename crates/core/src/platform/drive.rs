@@ -2,20 +2,15 @@
 
 #![expect(clippy::missing_errors_doc, reason = "each fails with what the system said")]
 
-use std::collections::HashSet;
-
-use std::fs;
 use std::io;
-use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 
 use crate::bytes::Bytes;
 
-use std::sync::LazyLock;
-
 use serde::{Deserialize, Serialize};
 
-use crate::platform;
+use super::contract::Usage;
+use super::system::{allocated_below, flush_of_all_tells_errors, usage_of};
 
 /// What kind of device a drive is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -139,16 +134,6 @@ impl Abilities {
     }
 }
 
-/// Whether the kernel's flush of a whole file system says that a write-back has failed: Linux from 5.8 on, by syncfs(2).
-fn flush_of_all_tells_errors() -> bool {
-    static TELLS: LazyLock<bool> = LazyLock::new(|| {
-        let release = platform::read_to_string("/proc/sys/kernel/osrelease").unwrap_or_default();
-        let mut parts = release.split(['.', '-']).map_while(|part| part.parse::<u32>().ok());
-        (parts.next().unwrap_or(0), parts.next().unwrap_or(0)) >= (5, 8)
-    });
-    *TELLS
-}
-
 /// A mounted file system, or a folder declared as one.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 pub struct Drive {
@@ -193,17 +178,6 @@ fn shown_paths<S: serde::Serializer>(paths: &[PathBuf], out: S) -> Result<S::Ok,
     out.collect_seq(paths.iter().map(|path| path.to_string_lossy()))
 }
 
-/// How full a drive is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-pub struct Usage {
-    /// Bytes in all.
-    pub capacity: Bytes,
-    /// Bytes in use.
-    pub used: Bytes,
-    /// Bytes that this person may still write.
-    pub free: Bytes,
-}
-
 impl Drive {
     /// Asks how full the drive is.
     ///
@@ -221,39 +195,6 @@ impl Drive {
     pub fn usual_reserve(capacity: Bytes) -> Bytes {
         Bytes::new((capacity.count() / 20).min(20_000_000_000))
     }
-}
-
-/// Asks the file system at `path` how full it is, by `statvfs`.
-pub(crate) fn usage_of(path: &Path) -> io::Result<Usage> {
-    let stat = rustix::fs::statvfs(path)?;
-    let bytes = |blocks: u64| Bytes::new(blocks.saturating_mul(stat.f_frsize));
-    Ok(Usage {
-        capacity: bytes(stat.f_blocks),
-        used: bytes(stat.f_blocks.saturating_sub(stat.f_bfree)),
-        free: bytes(stat.f_bavail),
-    })
-}
-
-/// Adds up the allocated bytes of all files and folders below `root`, each inode once.
-///
-/// Links are not followed; what cannot be read counts as nothing.
-pub fn allocated_below(root: &Path) -> Bytes {
-    let mut seen = HashSet::new();
-    let mut waiting = vec![root.to_path_buf()];
-    let mut sum = 0;
-    while let Some(folder) = waiting.pop() {
-        for entry in fs::read_dir(&folder).into_iter().flatten().flatten() {
-            let Ok(meta) = entry.metadata() else { continue };
-            if meta.nlink() > 1 && !meta.is_dir() && !seen.insert(meta.ino()) {
-                continue;
-            }
-            sum += meta.blocks() * 512;
-            if meta.is_dir() {
-                waiting.push(entry.path());
-            }
-        }
-    }
-    Bytes::new(sum)
 }
 
 /// What a file system keeps steadily of its files.

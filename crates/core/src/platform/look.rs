@@ -2,17 +2,15 @@
 //! at once, and what is no file (a named pipe, a socket, a device) is refused by its kind and never waited for.
 
 use crate::bytes::index;
-use std::fs::{self, File, OpenOptions};
+use std::fs::{self, File};
 use std::io::{self, Read};
-use std::os::unix::fs::{FileTypeExt, OpenOptionsExt};
 use std::path::{Path, PathBuf};
 use std::vec;
 
-use rustix::fs::OFlags;
-
+use super::contract::Seen;
 use super::patience::patiently;
-use super::seen::{Seen, look_behind, look_itself};
 use super::silent::answers;
+use super::system::{entry_seen, look_behind, look_itself, must_be_file, open_without_wait};
 
 /// The most bytes of a file that is read whole: records, lists and profiles are far smaller.
 const LARGEST: u64 = 512_000_000;
@@ -108,35 +106,19 @@ pub(crate) fn entry_meta(entry: &fs::DirEntry) -> io::Result<Seen> {
     if super::is_silent(&path) {
         answers(&path)?;
     }
-    entry.metadata().map(Seen::from)
+    entry_seen(entry)
 }
 
 /// Opens a file to read it.
 ///
 /// # Errors
 /// What the system said; [`io::ErrorKind::InvalidInput`] for what is no file.
-#[expect(clippy::disallowed_methods, reason = "this is the door for reading")]
 pub(crate) fn open(path: impl AsRef<Path>) -> io::Result<File> {
     let path = path.as_ref();
     answers(path)?;
-    // A pipe that nobody writes into, or a device, may wait for ever in an open that is to wait.
-    let file = OpenOptions::new().read(true).custom_flags(OFlags::NONBLOCK.bits().cast_signed()).open(path)?;
+    let file = open_without_wait(path)?;
     must_be_file(&file)?;
     Ok(file)
-}
-
-/// Refuses what is no file, by its kind.
-pub(crate) fn must_be_file(file: &File) -> io::Result<()> {
-    let kind = file.metadata()?.file_type();
-    let what = match () {
-        () if kind.is_file() => return Ok(()),
-        () if kind.is_dir() => return Err(io::ErrorKind::IsADirectory.into()),
-        () if kind.is_fifo() => "it is a named pipe, not a file",
-        () if kind.is_socket() => "it is a socket, not a file",
-        () if kind.is_symlink() => "it is a link, not a file",
-        () => "it is a device, not a file",
-    };
-    Err(io::Error::new(io::ErrorKind::InvalidInput, what))
 }
 
 /// Reads a whole file, if it is not larger than any record is.

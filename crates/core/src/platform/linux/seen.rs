@@ -1,47 +1,11 @@
-//! What is known of a name: of a link itself, never of what it leads to.
+//! What Linux knows of a name.
 
-use std::fs::{File, Metadata};
+use std::fs::{DirEntry, File, Metadata};
 use std::io;
-use std::os::unix::fs::MetadataExt;
+use std::os::unix::fs::{FileTypeExt, MetadataExt};
 use std::path::Path;
 
-/// What kind of thing a name is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum SeenKind {
-    /// A file with bytes.
-    File,
-    /// A folder.
-    Folder,
-    /// A symbolic link.
-    Link,
-    /// A pipe, a socket or a device.
-    Other,
-}
-
-/// What a look at a name has found.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Seen {
-    /// Its kind.
-    pub kind: SeenKind,
-    /// The device that its file system is on, and its number there: together they are one thing only.
-    pub device: u64,
-    /// Its number on that device.
-    pub inode: u64,
-    /// Bytes.
-    pub size: u64,
-    /// Bytes that it takes on the drive.
-    pub allocated: u64,
-    /// Names that lead to it.
-    pub names: u64,
-    /// Permission bits.
-    pub mode: u32,
-    /// User and group.
-    pub owner: (u32, u32),
-    /// Time of the last change of its bytes, nanoseconds since 1970.
-    pub modified_ns: i128,
-    /// Time of the last change of its status, nanoseconds since 1970.
-    pub changed_ns: i128,
-}
+use crate::platform::contract::{Seen, SeenKind};
 
 impl From<rustix::fs::Stat> for Seen {
     fn from(stat: rustix::fs::Stat) -> Self {
@@ -91,28 +55,6 @@ impl From<Metadata> for Seen {
     }
 }
 
-impl Seen {
-    /// Whether it is a file with bytes.
-    pub fn is_file(&self) -> bool {
-        self.kind == SeenKind::File
-    }
-
-    /// Whether it is a folder.
-    pub fn is_folder(&self) -> bool {
-        self.kind == SeenKind::Folder
-    }
-
-    /// Whether it is a symbolic link.
-    pub fn is_link(&self) -> bool {
-        self.kind == SeenKind::Link
-    }
-
-    /// Which thing it is, as long as it is there: its device and its number there.
-    pub fn identity(&self) -> (u64, u64) {
-        (self.device, self.inode)
-    }
-}
-
 /// Looks at what a path leads to, through links.
 ///
 /// # Errors
@@ -135,4 +77,26 @@ pub(crate) fn look_itself(path: impl AsRef<Path>) -> io::Result<Seen> {
 /// What the system says.
 pub(crate) fn look_open(file: &File) -> io::Result<Seen> {
     file.metadata().map(Seen::from)
+}
+
+/// What an entry of a folder is, links not followed.
+///
+/// # Errors
+/// What the system says.
+pub(crate) fn entry_seen(entry: &DirEntry) -> io::Result<Seen> {
+    entry.metadata().map(Seen::from)
+}
+
+/// Refuses what is no file, by its kind.
+pub(crate) fn must_be_file(file: &File) -> io::Result<()> {
+    let kind = file.metadata()?.file_type();
+    let what = match () {
+        () if kind.is_file() => return Ok(()),
+        () if kind.is_dir() => return Err(io::ErrorKind::IsADirectory.into()),
+        () if kind.is_fifo() => "it is a named pipe, not a file",
+        () if kind.is_socket() => "it is a socket, not a file",
+        () if kind.is_symlink() => "it is a link, not a file",
+        () => "it is a device, not a file",
+    };
+    Err(io::Error::new(io::ErrorKind::InvalidInput, what))
 }

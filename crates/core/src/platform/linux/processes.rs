@@ -6,52 +6,8 @@ use std::fs;
 use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
-use serde::Serialize;
-
-use super::look::{Look, real_path};
-
-/// A process that stands in the way.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-pub struct Process {
-    /// Its number.
-    pub pid: u32,
-    /// Its name as the system keeps it.
-    pub name: String,
-    /// How it stands in the way.
-    pub why: Sight,
-}
-
-/// What was seen of a process.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Sight {
-    /// It has a name that was asked for.
-    Named,
-    /// It works in this compatibility layer, or serves it: what it knows of the registry is written back when it ends.
-    InLayer(#[serde(serialize_with = "crate::platform::shown_path")] PathBuf),
-    /// It has this path open, mapped, or as its working folder.
-    Uses(#[serde(serialize_with = "crate::platform::shown_path")] PathBuf),
-}
-
-/// What to look for.
-#[derive(Clone, Copy, Debug)]
-pub struct Wanted<'a> {
-    /// Names of programs.
-    pub names: &'a [String],
-    /// Folders and files; anything below counts.
-    pub paths: &'a [PathBuf],
-}
-
-/// Where processes are listed, and whose they may be.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Processes<'a> {
-    /// The folder that lists them.
-    pub(crate) list: &'a Path,
-    /// The folder of a declared world: only what has to do with it can be its launcher.
-    pub(crate) world: Option<&'a Path>,
-    /// The home of the person.
-    pub(crate) home: &'a Path,
-}
+use crate::platform::contract::{Process, Processes, Sight, Wanted};
+use crate::platform::look::{Look, real_path};
 
 impl Processes<'_> {
     /// Finds the processes that bear one of the names or use one of the paths, but for ourselves.
@@ -94,9 +50,9 @@ impl Processes<'_> {
     /// of this person, or of whose home it is; in a declared world one that has to do with its folder.
     fn may_be_of_here(&self, process: &Path) -> bool {
         let Some(world) = self.world else {
-            let Ok(meta) = super::look_behind(process) else { return true };
+            let Ok(meta) = crate::platform::look_behind(process) else { return true };
             let of_home = self.home.look_meta().map(|home| home.owner.0).ok();
-            return meta.owner.0 == super::user() || Some(meta.owner.0) == of_home;
+            return meta.owner.0 == super::system::user() || Some(meta.owner.0) == of_home;
         };
         let world = real_path(world);
         let named = |file: &str| {

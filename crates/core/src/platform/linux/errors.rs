@@ -2,42 +2,27 @@
 
 use std::io;
 
-/// An error as the system would give it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum SystemError {
-    /// Something is not permitted, by whom or by the file system.
-    NotPermitted = 1,
-    /// A device failed.
-    InputOutput = 5,
-    /// The device is away.
-    NoDevice = 19,
-    /// A name or a wish that the file system does not know.
-    Invalid = 22,
-    /// A file would be larger than the file system allows.
-    TooLarge = 27,
-    /// The drive is full.
-    NoSpace = 28,
-    /// The file system cannot be written.
-    ReadOnly = 30,
-    /// Links lead in a circle.
-    Circle = 40,
-    /// The file system cannot do that.
-    NotSupported = 95,
-}
+use crate::platform::contract::{RemovalRefused, SystemError};
 
 impl From<SystemError> for io::Error {
     fn from(error: SystemError) -> Self {
-        Self::from_raw_os_error(error as i32)
+        Self::from_raw_os_error(number(error))
     }
 }
 
-/// Why the system does not let something be removed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum RemovalRefused {
-    /// The person may not, or it is the root of a mount.
-    NotPermitted,
-    /// Nothing there can be written.
-    ReadOnly,
+/// The number that Linux has for it.
+fn number(error: SystemError) -> i32 {
+    match error {
+        SystemError::NotPermitted => 1,
+        SystemError::InputOutput => 5,
+        SystemError::NoDevice => 19,
+        SystemError::Invalid => 22,
+        SystemError::TooLarge => 27,
+        SystemError::NoSpace => 28,
+        SystemError::ReadOnly => 30,
+        SystemError::Circle => 40,
+        SystemError::NotSupported => 95,
+    }
 }
 
 fn is_one_of(error: &io::Error, numbers: &[i32]) -> bool {
@@ -80,12 +65,12 @@ pub(crate) fn is_not_straight_below(error: &io::Error) -> bool {
 
 /// Whether links lead in a circle.
 pub(crate) fn is_circle(error: &io::Error) -> bool {
-    is_one_of(error, &[SystemError::Circle as i32])
+    is_one_of(error, &[number(SystemError::Circle)])
 }
 
 /// Whether a file system doesn't know what it was asked for.
 pub(crate) fn is_invalid(error: &io::Error) -> bool {
-    is_one_of(error, &[SystemError::Invalid as i32])
+    is_one_of(error, &[number(SystemError::Invalid)])
 }
 
 #[cfg(test)]

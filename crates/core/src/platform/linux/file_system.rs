@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-use super::look::{Look, read_dir};
+use crate::platform::look::{Look, read_dir};
 
 /// The id of the file system on a device: as the system lists it, or as its superblock says. Needs rights for the latter.
 pub(crate) fn file_system_id(device: &Path) -> Option<String> {

@@ -16,7 +16,7 @@ use std::path::{Path, PathBuf};
 
 use rustix::fs::{AtFlags, CWD, Mode, OFlags, RenameFlags, ResolveFlags};
 
-use super::seen::Seen;
+use crate::platform::contract::{Reads, Seen};
 
 /// A link is refused, and a pipe or device that came to be where a file was is never waited for.
 const NO_FOLLOW: i32 = (OFlags::NOFOLLOW.bits() | OFlags::NONBLOCK.bits()).cast_signed();
@@ -123,19 +123,15 @@ impl Folder {
     }
 }
 
-/// How the bytes of a file are read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Reads {
-    /// From the cache, where they are in it.
-    Cached,
-    /// From the device; only whole units of 4096 bytes, into memory that is aligned to them.
-    PastCache,
-}
-
 /// Opens a file to read it.
 pub(crate) fn open_to_read(path: &Path, reads: Reads) -> io::Result<File> {
     let direct = if reads == Reads::PastCache { OFlags::DIRECT.bits().cast_signed() } else { 0 };
     OpenOptions::new().read(true).custom_flags(NO_FOLLOW | direct).open(path)
+}
+
+/// Opens whatever is there to read it, and waits for nobody: a pipe that nobody writes into, or a device, may have an open wait for ever.
+pub(crate) fn open_without_wait(path: &Path) -> io::Result<File> {
+    OpenOptions::new().read(true).custom_flags(OFlags::NONBLOCK.bits().cast_signed()).open(path)
 }
 
 /// Has the reads of an open file go through the cache from now on.

@@ -6,31 +6,8 @@ use std::os::fd::AsFd;
 use std::os::unix::ffi::OsStrExt;
 use std::path::Path;
 
+use crate::platform::contract::{Meta, Refused};
 use rustix::fs::{AtFlags, Mode, OFlags, Timespec, Timestamps};
-
-/// What a file system did not take of what was to be set beside a file's bytes.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Refused {
-    /// The extended attribute of this name.
-    Attribute(Vec<u8>),
-    /// The permissions.
-    Permissions,
-    /// User and group: only root may give a file away.
-    Owner,
-}
-
-/// What is set on a copy beside its bytes. Times in nanoseconds since 1970.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Meta {
-    /// Permission bits.
-    pub mode: u32,
-    /// User and group.
-    pub owner: (u32, u32),
-    /// Time of the last change of the bytes.
-    pub modified_ns: i128,
-    /// Extended attributes of the `user.` name space, name and value.
-    pub attributes: Vec<(Vec<u8>, Vec<u8>)>,
-}
 
 fn stamps(modified_ns: i128) -> Timestamps {
     let part = |part: i128| i64::try_from(part).unwrap_or_default();

@@ -13,29 +13,12 @@ use std::sync::{Mutex, PoisonError, mpsc};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use super::drive::{Abilities, Drive, DriveKind, Usage, usage_of};
 use super::file_system::file_system_id;
-use super::silent::put_silent;
+use super::room::usage_of;
 use super::system;
-
-/// One line of mountinfo, as proc(5) describes it.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Mount {
-    /// Its number in the list.
-    pub id: u64,
-    /// Major and minor number of the device.
-    pub device: (u32, u32),
-    /// The folder within the file system that is mounted.
-    pub root: PathBuf,
-    /// Where it is mounted.
-    pub point: PathBuf,
-    /// Name of the file system.
-    pub file_system: String,
-    /// What is mounted: a device, a share, or a word.
-    pub source: OsString,
-    /// Whether the mount or the file system is read-only.
-    pub read_only: bool,
-}
+use crate::platform::contract::{Mount, Usage};
+use crate::platform::drive::{Abilities, Drive, DriveKind};
+use crate::platform::silent::put_silent;
 
 /// Reads the lines of a mountinfo file; lines that are none are left out.
 pub fn parse_mountinfo(bytes: &[u8]) -> Vec<Mount> {
@@ -192,7 +175,7 @@ pub(crate) const MOUNTS: &str = "/proc/self/mountinfo";
 
 /// Reads the mounts as they are now.
 pub(crate) fn mounts_of_system() -> io::Result<Vec<Mount>> {
-    Ok(parse_mountinfo(&super::look::read(Path::new(MOUNTS))?))
+    Ok(parse_mountinfo(&crate::platform::look::read(Path::new(MOUNTS))?))
 }
 
 /// Makes drives of mounts; `usage` says the room at a mount, or that it is no place for files.

@@ -1,0 +1,40 @@
+//! Linux, by its own calls and files: rustix, proc(5), sysfs.
+
+mod errors;
+mod file_system;
+mod files;
+mod meta;
+#[expect(clippy::disallowed_methods, reason = "the kernel's own files are as long as it makes them")]
+mod mounts;
+mod names;
+mod private;
+#[expect(clippy::disallowed_methods, reason = "the kernel's own files are as long as it makes them")]
+mod processes;
+mod room;
+mod seen;
+#[expect(clippy::disallowed_methods, reason = "the kernel's own files are as long as it makes them")]
+mod system;
+
+pub(crate) use errors::{
+    cannot_exchange, is_circle, is_dead_mount, is_invalid, is_not_straight_below, is_unreadable_here, removal_refused,
+};
+pub(crate) use file_system::file_system_id;
+pub use files::{Folder, FolderLock};
+pub(crate) use files::{
+    begin_write_back, create_new, drop_from_cache, exchange, flush_folder, lock_folder, make_link, make_writable,
+    open_to_read, open_to_write, open_without_wait, read_some_at, read_through_cache, rename_if_free, share_bytes,
+    write_all_at,
+};
+pub(crate) use meta::{apply_folder_meta, apply_link_meta, apply_meta, attributes_of};
+pub use mounts::parse_mountinfo;
+pub(crate) use mounts::{MOUNTS, drives_of_system, mounts_of_system};
+pub(crate) use names::{NameBytes, name_of};
+pub(crate) use private::{append_private, create_private, make_private, write_private};
+pub use room::allocated_below;
+pub(crate) use room::{flush_of_all_tells_errors, usage_of};
+pub(crate) use seen::{entry_seen, look_behind, look_itself, look_open, must_be_file};
+pub(crate) use system::{
+    PROCESSES, free_at, is_in_system, is_locked, is_read_only, is_root, is_startable, let_others_go_first,
+    mount_number, real_user, stand_alone, take_room,
+};
+pub use system::{is_writable, leave_the_terminal, words_of_process};
