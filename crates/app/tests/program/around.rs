@@ -96,7 +96,7 @@ fn finds_are_shown_acted_on_and_returned_and_a_stray_is_adopted() {
 
 #[test]
 fn a_guided_adoption_watches_what_the_launcher_makes_of_the_files() {
-    let world = World::alone();
+    let world = World::new();
     let lamp = world.at("home/.local/share/parlour-lamp");
     let db = rusqlite::Connection::open(lamp.join("lamp.db")).unwrap();
     db.execute("delete from lit where key = 'tidewright'", []).unwrap();

@@ -14,7 +14,7 @@ use crate::world::{PROGRAM, World, tree};
 
 #[test]
 fn room_is_made_on_the_small_drive_and_the_game_is_played_from_its_new_place() {
-    let world = World::alone();
+    let world = World::new();
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.first_frame();
     screen.keys(&["M"]);

@@ -198,7 +198,7 @@ fn a_panic_gives_the_terminal_back_and_says_what_went_wrong() {
 
 #[test]
 fn a_haul_is_cancelled_and_a_running_launcher_is_a_stop_that_goes_away_by_itself() {
-    let world = World::alone();
+    let world = World::new();
     let before = world.all();
     let Some(screen) = Screen::open(&world, 120, 36) else { return };
     screen.first_frame();

@@ -5,22 +5,13 @@ use std::fs;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::process::{Command, Output, Stdio};
-use std::sync::{PoisonError, RwLock, RwLockReadGuard, RwLockWriteGuard};
 
 use deft_barge_harbor::quillgate::{Judgement, judge};
 use deft_barge_harbor::world::{Scale, make};
 
 pub const PROGRAM: &str = env!("CARGO_BIN_EXE_deft-barge");
 
-/// A launcher that one test starts is seen by its name in every other test's world: such a test runs alone.
-static LAUNCHERS: RwLock<()> = RwLock::new(());
-
-enum Turn {
-    Shared(#[expect(dead_code, reason = "held, not read")] RwLockReadGuard<'static, ()>),
-    Alone(#[expect(dead_code, reason = "held, not read")] RwLockWriteGuard<'static, ()>),
-}
-
-pub struct World(tempfile::TempDir, #[expect(dead_code, reason = "held, not read")] Turn);
+pub struct World(tempfile::TempDir);
 
 /// Kind, time and bytes of every name below a folder; folders' times left out.
 pub type Tree = BTreeMap<PathBuf, (u32, i64, i64, Vec<u8>)>;
@@ -57,38 +48,24 @@ fn folder_in_memory() -> tempfile::TempDir {
 }
 
 impl World {
-    /// A world for a test that starts no launcher.
+    /// A world in memory. A launcher that one test starts is none of another test's: it says the folder of its own world.
     pub fn new() -> Self {
-        Self::with(Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner)))
+        Self::made(Scale::SMALL, folder_in_memory())
     }
 
     /// A world on a file system of a device, where folders take room and flushes take their time.
     pub fn on_disk() -> Self {
-        let turn = Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner));
-        Self::made(turn, Scale::SMALL, tempfile::tempdir_in("/var/tmp").unwrap())
-    }
-
-    /// A world for a test that starts one.
-    pub fn alone() -> Self {
-        Self::with(Turn::Alone(LAUNCHERS.write().unwrap_or_else(PoisonError::into_inner)))
+        Self::made(Scale::SMALL, tempfile::tempdir_in("/var/tmp").unwrap())
     }
 
     /// A world that takes some seconds to haul in, at the lowest rate.
     pub fn slow() -> Self {
-        Self::made(
-            Turn::Shared(LAUNCHERS.read().unwrap_or_else(PoisonError::into_inner)),
-            Scale(100),
-            folder_in_memory(),
-        )
+        Self::made(Scale(100), folder_in_memory())
     }
 
-    fn with(turn: Turn) -> Self {
-        Self::made(turn, Scale::SMALL, folder_in_memory())
-    }
-
-    fn made(turn: Turn, scale: Scale, folder: tempfile::TempDir) -> Self {
+    fn made(scale: Scale, folder: tempfile::TempDir) -> Self {
         make(&folder.path().join("world"), 7, scale).unwrap();
-        Self(folder, turn)
+        Self(folder)
     }
 
     pub fn folder(&self) -> PathBuf {

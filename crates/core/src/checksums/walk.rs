@@ -45,12 +45,14 @@ impl ItemPath {
 
     /// Bytes in whose order a walk goes: those of the path, with NUL between its names, which no name can hold.
     pub fn key(&self) -> Vec<u8> {
-        self.bytes().iter().map(|byte| if *byte == b'/' { 0 } else { *byte }).collect()
+        let is_separator = |byte: u8| byte.is_ascii() && std::path::is_separator(char::from(byte));
+        self.bytes().iter().map(|byte| if is_separator(*byte) { 0 } else { *byte }).collect()
     }
 
     /// The path that has this key; `None` if it is none.
     pub fn of_key(key: &[u8]) -> Option<Self> {
-        let bytes: Vec<u8> = key.iter().map(|byte| if *byte == 0 { b'/' } else { *byte }).collect();
+        let bytes: Vec<u8> =
+            key.iter().map(|byte| if *byte == 0 { std::path::MAIN_SEPARATOR as u8 } else { *byte }).collect();
         Self::new(Path::new(&name_of(bytes)))
     }
 }

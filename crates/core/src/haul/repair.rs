@@ -48,7 +48,7 @@ pub fn take_from(site: &Site, journal: &Journal, item: ItemId, path: &ItemPath, 
     if listed.is_none() && known == 0 {
         return Err(not("nothing of the original is readable, and no content list has its hash"));
     }
-    let other = other.canonicalize().map_err(HaulError::disk("find", other))?;
+    let other = platform::real(other).map_err(HaulError::disk("find", other))?;
     journal.set_taken(item, path, &other)?;
     let detail = format!("{} from {}", path.as_path().display(), other.display());
     Ok(journal.say(row.haul, Some(item), EventKind::Taken, &detail)?)

@@ -94,7 +94,7 @@ impl Journal {
         platform::append_private(&path).map_err(|e| make(&path, e))?;
         let reader = Reader::of(Connection::open(&path).map_err(at(&path))?, path);
         reader.prepare()?;
-        File::open(&folder).and_then(|folder| folder.sync_all()).map_err(|e| make(&folder, e))?;
+        platform::flush_folder(&folder).map_err(|e| make(&folder, e))?;
         let reserve = Reserve::keep(&folder);
         Ok(UnrecoveredJournal(Self { reader, reserve, _lock: lock }))
     }

@@ -185,6 +185,7 @@ pub struct Wanted<'a> {
 
 /// Where processes are listed, and whose they may be.
 #[derive(Clone, Copy, Debug)]
+#[cfg_attr(windows, expect(dead_code, reason = "Windows lists processes in no folder"))]
 pub(crate) struct Processes<'a> {
     /// The folder that lists them.
     pub(crate) list: &'a Path,

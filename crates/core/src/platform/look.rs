@@ -10,7 +10,7 @@ use std::vec;
 use super::contract::Seen;
 use super::patience::patiently;
 use super::silent::answers;
-use super::system::{entry_seen, look_behind, look_itself, must_be_file, open_without_wait};
+use super::system::{entry_seen, look_behind, look_itself, must_be_file, open_without_wait, real};
 
 /// The most bytes of a file that is read whole: records, lists and profiles are far smaller.
 const LARGEST: u64 = 512_000_000;
@@ -58,7 +58,7 @@ impl Look for Path {
 
     fn look_real(&self) -> io::Result<PathBuf> {
         answers(self)?;
-        self.canonicalize()
+        real(self)
     }
 
     fn look_link(&self) -> io::Result<PathBuf> {

@@ -5,12 +5,19 @@
 
 mod contract;
 mod drive;
+#[cfg(target_os = "linux")]
 pub(crate) mod linux;
 mod look;
+mod mountinfo;
 mod patience;
 mod silent;
+#[cfg(windows)]
+pub(crate) mod windows;
 
+#[cfg(target_os = "linux")]
 pub(crate) use linux as system;
+#[cfg(windows)]
+pub(crate) use windows as system;
 
 pub use contract::{Meta, Mount, Process, Refused, Seen, SeenKind, Sight, Usage, Wanted};
 pub(crate) use contract::{Processes, Reads, RemovalRefused, SystemError};
@@ -18,17 +25,16 @@ pub(crate) use drive::shown_path;
 pub use drive::{Abilities, Drive, DriveKind, Steady};
 pub use look::real_path;
 pub(crate) use look::{Look, entry_meta, open, read, read_dir, read_dir_here, read_to_string};
+pub use mountinfo::parse_mountinfo;
 pub(crate) use patience::{Heartbeat, patiently};
 pub(crate) use silent::{answers, is_silent, silent_at, silent_mounts};
-pub use system::{
-    Folder, FolderLock, allocated_below, is_writable, leave_the_terminal, parse_mountinfo, words_of_process,
-};
+pub use system::{Folder, FolderLock, allocated_below, is_writable, leave_the_terminal, words_of_process};
 pub(crate) use system::{
     MOUNTS, NameBytes, PROCESSES, append_private, apply_folder_meta, apply_link_meta, apply_meta, attributes_of,
     begin_write_back, cannot_exchange, create_new, create_private, drives_of_system, drop_from_cache, exchange,
     file_system_id, flush_folder, free_at, is_circle, is_dead_mount, is_in_system, is_invalid, is_locked,
     is_not_straight_below, is_read_only, is_root, is_startable, is_unreadable_here, let_others_go_first, lock_folder,
     look_behind, look_itself, look_open, make_link, make_private, make_writable, mount_number, mounts_of_system,
-    must_be_file, name_of, open_to_read, open_to_write, read_some_at, read_through_cache, real_user, removal_refused,
-    rename_if_free, share_bytes, stand_alone, take_room, write_all_at, write_private,
+    must_be_file, name_of, open_to_read, open_to_write, own_letters, read_some_at, read_through_cache, real, real_user,
+    removal_refused, rename_if_free, share_bytes, stand_alone, take_room, write_all_at, write_private,
 };

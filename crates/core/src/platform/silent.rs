@@ -16,6 +16,7 @@ static ANY: AtomicBool = AtomicBool::new(false);
 const MOST_LINKS: usize = 40;
 
 /// Says which mounts do not answer.
+#[cfg_attr(windows, expect(dead_code, reason = "there a look itself finds out"))]
 pub(crate) fn put_silent(points: Vec<PathBuf>) {
     let mut silent = SILENT.write().unwrap_or_else(PoisonError::into_inner);
     ANY.store(!points.is_empty(), Ordering::SeqCst);
@@ -66,10 +67,11 @@ pub(crate) fn answers(path: &Path) -> io::Result<()> {
 fn leads_to(path: &Path, silent: &[PathBuf]) -> Option<PathBuf> {
     let on = |path: &Path| silent.iter().find(|point| path.starts_with(point)).cloned();
     let mut waiting: Vec<PathBuf> = parts(path);
-    let (mut there, mut links) = (PathBuf::from("/"), 0);
+    let (mut there, mut links) = (PathBuf::new(), 0);
     while let Some(part) = waiting.pop() {
         match part.components().next() {
-            Some(Component::RootDir) => there = PathBuf::from("/"),
+            // Both begin anew: what is pushed behind a path is a path of its own.
+            Some(part @ (Component::Prefix(_) | Component::RootDir)) => there.push(part),
             Some(Component::ParentDir) => drop(there.pop()),
             Some(Component::Normal(name)) => there.push(name),
             _ => {}

@@ -31,6 +31,12 @@ impl Letters {
         Self { prefix: prefix.into(), drives }
     }
 
+    /// The letters that the system itself has; `None` where it has none.
+    pub(crate) fn of_system() -> Option<Self> {
+        let drives = platform::own_letters();
+        (!drives.is_empty()).then(|| Self { prefix: PathBuf::new(), drives })
+    }
+
     /// Letters that are known already.
     pub fn of(prefix: &Path, drives: Vec<(char, PathBuf)>) -> Self {
         Self { prefix: prefix.into(), drives }
@@ -68,7 +74,12 @@ impl Letters {
     }
 
     /// A letter that is free for a new drive, as people expect it: from `d` on, with the link it needs.
+    ///
+    /// Those of the system are not ours to make.
     pub fn free(&self) -> Option<(char, PathBuf)> {
+        if self.prefix.as_os_str().is_empty() {
+            return None;
+        }
         let free = ('d'..='y').find(|letter| self.leads_to(*letter).is_none())?;
         Some((free, self.prefix.join("dosdevices").join(format!("{free}:"))))
     }

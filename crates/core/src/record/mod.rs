@@ -5,6 +5,7 @@
 #![warn(clippy::indexing_slicing, reason = "files of others are read here: whatever they say, nothing ends in a panic")]
 #![cfg_attr(test, allow(clippy::indexing_slicing))]
 
+mod bases;
 mod cell;
 mod code_page;
 mod content;
@@ -39,6 +40,7 @@ mod trial;
 #[cfg(test)]
 mod tests;
 
+pub use bases::Bases;
 pub use cell::Cell;
 pub(crate) use code_page::CODE_PAGES;
 pub use content::{Content, forgotten};
@@ -65,5 +67,5 @@ pub(crate) use place::{numbered, step_text};
 pub(crate) use scalars::{Elements, scalars_of};
 pub(crate) use selectors::{find_in, read_selector};
 pub use source::{Shape, Source, Tables, joined};
-pub use spelling::{Bases, Spelling, WrittenPath};
+pub use spelling::{Spelling, WrittenPath};
 pub(crate) use trial::EditRehearsal;

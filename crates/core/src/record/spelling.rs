@@ -6,16 +6,14 @@
 
 mod percent;
 
+use super::bases::Bases;
 use super::letters::SpellingError;
 use crate::platform::NameBytes;
 use crate::platform::name_of;
-use std::borrow::Cow;
-use std::cmp::Reverse;
 use std::path::{Component, Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
 
-use super::letters::Letters;
 use crate::platform::{self, Look};
 use crate::site::real_path;
 use percent::{Escapes, PercentHabits, percent};
@@ -24,58 +22,6 @@ use percent::{Escapes, PercentHabits, percent};
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct WrittenPath(pub String);
-
-/// What written paths may refer to.
-#[derive(Clone, Debug, Default)]
-pub struct Bases {
-    /// What `~`, `$HOME` and `${HOME}` stand for.
-    pub home: Option<PathBuf>,
-    /// What further variables stand for: `%NAME%`, `$NAME`, `${NAME}`. Of equal names the first counts.
-    pub names: Vec<(String, PathBuf)>,
-    /// Compatibility layers, in the order in which they are tried.
-    pub letters: Vec<Letters>,
-    /// What a text that is not absolute is relative to.
-    pub relative_to: Option<PathBuf>,
-    /// Whether letters of either case are the same in every spelling; behind drive letters they always are.
-    pub case_blind: bool,
-}
-
-impl Bases {
-    /// The same, for paths that are relative to a folder.
-    #[must_use]
-    pub fn relative_to(&self, folder: &Path) -> Self {
-        Self { relative_to: Some(folder.into()), ..self.clone() }
-    }
-
-    /// The same as a file has them. What lies in a compatibility layer is read in that layer, whatever the letters of others lead to; of
-    /// other files the layers beside them come first.
-    pub fn seen_from(&self, file: &Path) -> Cow<'_, Self> {
-        if self.letters.len() < 2 {
-            return Cow::Borrowed(self);
-        }
-        let is_around = |layer: &Letters| file.starts_with(layer.prefix());
-        let is_beside = |layer: &Letters| layer.prefix().parent().is_some_and(|above| file.starts_with(above));
-        let mut letters = self.letters.clone();
-        let is_in_one = letters.iter().any(is_around);
-        if is_in_one {
-            letters.retain(is_around);
-            letters.sort_by_key(|layer| Reverse(layer.prefix().components().count()));
-        } else {
-            letters.sort_by_key(|layer| !is_beside(layer));
-        }
-        if letters == self.letters {
-            return Cow::Borrowed(self);
-        }
-        // Variables of a layer stand for folders in it.
-        let nth = |path: &Path| letters.iter().position(|layer| path.starts_with(layer.prefix()));
-        let is_anothers =
-            |path: &Path| nth(path).is_none() && self.letters.iter().any(|layer| path.starts_with(layer.prefix()));
-        let mut names = self.names.clone();
-        names.retain(|(_, path)| !is_anothers(path));
-        names.sort_by_key(|(_, path)| nth(path));
-        Cow::Owned(Self { names, letters, ..self.clone() })
-    }
-}
 
 #[derive(Clone, Debug, PartialEq, Eq)]
 enum Lead {
@@ -153,7 +99,7 @@ impl Spelling {
             return Ok((spelling, path));
         }
         let Some(base) = &bases.relative_to else { return Err(not_a_path()) };
-        let windows = bases.case_blind || !bases.letters.is_empty();
+        let windows = bases.case_blind || bases.lettered().next().is_some();
         let separators: &[char] = if windows { &['/', '\\'] } else { &['/'] };
         if windows && written.starts_with('\\') || written.starts_with(['$', '%', '~']) {
             return Err(not_a_path());
@@ -175,14 +121,14 @@ impl Spelling {
         escapes: Escapes,
         bases: &Bases,
     ) -> Result<(Self, PathBuf), SpellingError> {
-        let known = bases.letters.iter().enumerate().filter_map(|(n, layer)| Some((n, layer.leads_to(letter)?)));
+        let known = bases.lettered().filter_map(|(n, layer)| Some((n, layer.leads_to(letter)?.to_path_buf())));
         let spelled = |layer: usize, target: &Path| {
             let lead = Lead::Letter { before: before.into(), letter, layer };
             let spelling = Self::of_names(lead, rest, &['/', '\\'], escapes, true);
             let path = spelling.place(target);
             (spelling, path)
         };
-        let mut all: Vec<_> = known.map(|(layer, target)| spelled(layer, target)).collect();
+        let mut all: Vec<_> = known.map(|(layer, target)| spelled(layer, &target)).collect();
         if all.iter().any(|(spelling, _)| !spelling.sound()) {
             return Err(SpellingError::NotAPath(text.into()));
         }
@@ -338,12 +284,14 @@ impl Spelling {
             Lead::Uri(lead) => Ok((lead.clone(), names(path))),
             Lead::Letter { before, letter, layer } => {
                 let layer =
-                    bases.letters.get(*layer).ok_or_else(|| SpellingError::NotAPath(path.display().to_string()))?;
+                    bases.letters_of(*layer).ok_or_else(|| SpellingError::NotAPath(path.display().to_string()))?;
                 let (new, below) = layer.letter_for(path, *letter)?;
                 // Where other layers may be meant as well, it has to lead there in each.
                 let target = layer.leads_to(*letter);
-                let mut meant =
-                    bases.letters.iter().filter(|other| target.is_some() && other.leads_to(*letter) == target);
+                let mut meant = bases
+                    .lettered()
+                    .map(|(_, other)| other)
+                    .filter(|other| target.is_some() && other.leads_to(*letter) == target);
                 if let Some(other) = meant.find(|other| other.leads_to(new) != layer.leads_to(new)) {
                     return Err(SpellingError::NoLetter { path: path.into(), prefix: other.prefix().into() });
                 }
@@ -354,9 +302,9 @@ impl Spelling {
                 Some(below) => Ok((written.clone(), names(&below))),
                 // A launcher that takes a variable takes an absolute path as well.
                 None if written.starts_with('%') => {
-                    let layer = bases
-                        .letters
-                        .first()
+                    let (_, layer) = bases
+                        .lettered()
+                        .next()
                         .ok_or_else(|| SpellingError::NotBelow { path: path.into(), base: base.clone() })?;
                     let (new, below) = layer.letter_for(path, 'C')?;
                     Ok((format!("{}:", new.to_ascii_uppercase()), names(&below)))

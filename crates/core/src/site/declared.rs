@@ -56,7 +56,7 @@ impl Site {
     pub fn of_world(folder: &Path) -> Result<Self, SiteError> {
         let path = folder.join("world.toml");
         let read = |source| SiteError::Read { path: path.clone(), source };
-        let folder = folder.canonicalize().map_err(read)?;
+        let folder = platform::real(folder).map_err(read)?;
         let text = platform::read_to_string(&path).map_err(read)?;
         let wrong = |what: String| SiteError::World { path: path.clone(), what };
         let file: WorldFile = toml::from_str(&text).map_err(|e| wrong(e.to_string()))?;
@@ -96,7 +96,7 @@ fn drive(folder: &Path, entry: DriveEntry) -> Result<(Drive, Vec<DeclaredFault>)
     if !root.is_dir() {
         return Err(format!("drive {:?}: there is no folder {}", entry.name, root.display()));
     }
-    let root = root.canonicalize().map_err(|e| format!("drive {:?}: {e}", entry.name))?;
+    let root = platform::real(&root).map_err(|e| format!("drive {:?}: {e}", entry.name))?;
     let capacity = Bytes::new(entry.capacity);
     let mut unreadable = Vec::new();
     for bad in entry.unreadable {

@@ -142,7 +142,11 @@ fn who_prints_is_the_command_line_alone() {
 #[test]
 fn outside_of_the_platforms_own_folder_nothing_knows_the_system_by_its_own_names() {
     let own = ["rustix", "procfs", "nix", "libc", "std::os::", "cfg(target_os", "cfg(unix", "cfg(windows"];
-    let in_platform = |module: &[String]| module.starts_with(&["platform".into(), "linux".into()]);
+    let in_platform = |module: &[String]| {
+        ["linux", "windows"].iter().any(|system| module.starts_with(&["platform".into(), (*system).into()]))
+            // Where it is chosen which of the two there is.
+            || *module == ["platform"]
+    };
     let (core, app) = (read("core"), read("app"));
     let knows = |text: &str| own.into_iter().filter(|name| text.contains(name)).collect::<Vec<_>>();
     let outside = core.texts().filter(|(module, _)| !in_platform(module)).chain(app.texts());
@@ -205,7 +209,8 @@ fn no_two_types_of_core_have_one_name() {
         for entry in std::fs::read_dir(&folder).unwrap().flatten() {
             let path = entry.path();
             if path.is_dir() {
-                waiting.push(path);
+                // Of the platforms one is built at a time, and each has the same types.
+                waiting.extend((!path.ends_with("platform/windows")).then_some(path));
             } else if path.extension().is_some_and(|end| end == "rs") {
                 for name in types_in(&std::fs::read_to_string(&path).unwrap()) {
                     files.entry(name).or_default().insert(path.display().to_string());

@@ -4,7 +4,7 @@ use super::*;
 
 #[test]
 fn a_running_launcher_is_seen_and_moving_under_it_would_have_broken_the_game() {
-    let world = World::alone();
+    let world = World::new();
     let mut launcher = started(&world);
     let refused = world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 3);
     assert!(refused.contains(&format!("Quillgate is running (process {})", launcher.id())), "{refused}");
@@ -34,7 +34,7 @@ fn started(world: &World) -> std::process::Child {
 
 #[test]
 fn a_launcher_that_is_started_under_the_copy_is_waited_for_and_what_it_changes_is_copied() {
-    let world = World::alone();
+    let world = World::new();
     let mut haul = world
         .command(&["haul", "saltflat", "--to", "newhold", "--yes", "--limit", "2"])
         .stdout(Stdio::null())
@@ -60,7 +60,7 @@ fn a_launcher_that_is_started_under_the_copy_is_waited_for_and_what_it_changes_i
 
 #[test]
 fn originals_stay_while_the_launcher_runs_and_while_one_of_them_is_open() {
-    let world = World::alone();
+    let world = World::new();
     world.expect(&["haul", "saltflat", "--to", "newhold"], 0);
     let mut launcher = started(&world);
     let open = fs::File::open(world.old_place().join("data/pack00.bin")).unwrap();
@@ -81,7 +81,7 @@ fn originals_stay_while_the_launcher_runs_and_while_one_of_them_is_open() {
 
 #[test]
 fn a_helper_that_would_write_its_values_back_is_a_stop_and_would_have_broken_the_game() {
-    let world = World::alone();
+    let world = World::new();
     let home = world.at("home/.config/fathom-row");
     let mut helper = Command::new(PROGRAM)
         .args(["stand-in", "fathom-row", "--home"])

@@ -202,7 +202,7 @@ impl Hearing<'_, '_> {
         let digest = self.digests.get(line.entry.path.as_path()).copied();
         // A copy that stands instead of a link is made of what the link leads to.
         let followed = self.links.then(|| line.entry.path.under(&self.way.from)).filter(|path| path.is_symlink());
-        let taken = line.taken.or_else(|| followed.and_then(|path| path.canonicalize().ok()));
+        let taken = line.taken.or_else(|| followed.and_then(|path| platform::real(&path).ok()));
         let job = FileJob::new((line.entry, start), Arc::clone(&self.way), known, taken, digest, line.attributes);
         if line.compared {
             // It was compared and is not what it was then.

@@ -422,7 +422,7 @@ fn check(
         return Ok(checked);
     }
     // Where a copy stands instead of a link, the original is what the link leads to.
-    let followed = subject.apart.links.then(|| at.canonicalize().ok()).flatten();
+    let followed = subject.apart.links.then(|| platform::real(&at).ok()).flatten();
     let mut reading = read_through(disk, followed.as_ref().unwrap_or(&at), job, kind, stop, tell)?;
     let is_wanted = job.listed.is_some() && !size_wrong && !reading.digest_wrong;
     if let Some(line) = &job.line {

@@ -26,15 +26,14 @@ pub(crate) use files::{
     write_all_at,
 };
 pub(crate) use meta::{apply_folder_meta, apply_link_meta, apply_meta, attributes_of};
-pub use mounts::parse_mountinfo;
 pub(crate) use mounts::{MOUNTS, drives_of_system, mounts_of_system};
 pub(crate) use names::{NameBytes, name_of};
 pub(crate) use private::{append_private, create_private, make_private, write_private};
 pub use room::allocated_below;
 pub(crate) use room::{flush_of_all_tells_errors, usage_of};
-pub(crate) use seen::{entry_seen, look_behind, look_itself, look_open, must_be_file};
+pub(crate) use seen::{entry_seen, look_behind, look_itself, look_open, must_be_file, real};
 pub(crate) use system::{
     PROCESSES, free_at, is_in_system, is_locked, is_read_only, is_root, is_startable, let_others_go_first,
-    mount_number, real_user, stand_alone, take_room,
+    mount_number, own_letters, real_user, stand_alone, take_room,
 };
 pub use system::{is_writable, leave_the_terminal, words_of_process};

@@ -3,7 +3,7 @@
 use std::fs::{DirEntry, File, Metadata};
 use std::io;
 use std::os::unix::fs::{FileTypeExt, MetadataExt};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use crate::platform::contract::{Seen, SeenKind};
 
@@ -99,4 +99,12 @@ pub(crate) fn must_be_file(file: &File) -> io::Result<()> {
         () => "it is a device, not a file",
     };
     Err(io::Error::new(io::ErrorKind::InvalidInput, what))
+}
+
+/// A path with all links followed.
+///
+/// # Errors
+/// What the system says.
+pub(crate) fn real(path: &Path) -> io::Result<PathBuf> {
+    path.canonicalize()
 }

@@ -3,7 +3,7 @@
 use std::fs::File;
 use std::io;
 use std::os::unix::process::CommandExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use crate::bytes::Bytes;
@@ -47,6 +47,11 @@ pub(crate) fn free_at(path: &Path) -> Option<Bytes> {
 /// Whether the drive of a path is mounted so that nothing can be written.
 pub(crate) fn is_read_only(path: &Path) -> bool {
     rustix::fs::statvfs(path).is_ok_and(|stat| stat.f_flag.contains(rustix::fs::StatVfsMountFlags::RDONLY))
+}
+
+/// The drive letters that the system itself has, each with the folder that it stands for: none.
+pub(crate) fn own_letters() -> Vec<(char, PathBuf)> {
+    Vec::new()
 }
 
 /// Whether this person may write a file, or make names in a folder.

@@ -1,6 +1,7 @@
 use std::os::unix::ffi::OsStrExt;
 
 use super::*;
+use crate::record::Letters;
 use proptest::prelude::*;
 
 fn bases() -> Bases {

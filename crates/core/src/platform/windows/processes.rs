@@ -1,0 +1,100 @@
+//! Who is running and who has files open.
+//!
+//! What Windows does not say to everybody: the folder that another process works in. Open files are asked of the Restart Manager by
+//! name, so that of a folder the files in it are asked, as many as it takes at once.
+
+use std::path::{Path, PathBuf};
+
+use deft_barge_windows::{Running, command_line_of, program_of, running, using_files};
+
+use crate::platform::contract::{Process, Processes, Sight, Wanted};
+use crate::platform::look::{Look, read_dir, real_path};
+
+/// Files of which is asked who has them open: the Restart Manager asks each process of each.
+const MOST: usize = 2000;
+
+fn all_others() -> impl Iterator<Item = Running> {
+    let own = std::process::id();
+    running().unwrap_or_default().into_iter().filter(move |one| one.pid != own && one.pid != 0)
+}
+
+/// Whether a path is one of these or lies below one, whatever the case of its letters.
+fn below<'a>(path: &Path, places: &'a [PathBuf]) -> Option<&'a PathBuf> {
+    let low = |path: &Path| PathBuf::from(path.to_string_lossy().to_lowercase().replace(r"\\?\", ""));
+    let path = low(path);
+    places.iter().find(|place| path.starts_with(low(place)))
+}
+
+/// The files in a folder, or the file itself.
+fn files_of(place: &Path, all: &mut Vec<PathBuf>) {
+    if all.len() >= MOST {
+        return;
+    }
+    let Ok(seen) = place.look_own_meta() else { return };
+    if seen.is_file() {
+        all.push(place.into());
+    } else if seen.is_folder() {
+        read_dir(place).into_iter().flatten().flatten().for_each(|entry| files_of(&entry.path(), all));
+    }
+}
+
+impl Processes<'_> {
+    /// Finds the processes that bear one of the names or use one of the paths, but for ourselves.
+    ///
+    /// The second value is the number of processes whose program this person may not see.
+    pub(crate) fn using(&self, wanted: Wanted<'_>) -> (Vec<Process>, usize) {
+        let places: Vec<PathBuf> = wanted.paths.iter().map(|path| real_path(path)).collect();
+        let mut files = Vec::new();
+        places.iter().for_each(|place| files_of(place, &mut files));
+        let files: Vec<&Path> = files.iter().map(PathBuf::as_path).collect();
+        let holding = using_files(&files).unwrap_or_default();
+        let (mut found, mut hidden) = (Vec::new(), 0);
+        for one in all_others() {
+            let name = one.name.to_string_lossy().into_owned();
+            let program = program_of(one.pid);
+            hidden +=
+                usize::from(program.as_ref().is_err_and(|error| error.kind() == std::io::ErrorKind::PermissionDenied));
+            let runs = program.ok().filter(|program| below(program, &places).is_some());
+            let why = if bears_name(&name, wanted.names) && self.may_be_of_here(one.pid) {
+                Some(Sight::Named)
+            } else if let Some(program) = runs {
+                Some(Sight::Uses(program))
+            } else {
+                holding.contains(&one.pid).then(|| places.first().cloned().map(Sight::Uses)).flatten()
+            };
+            found.extend(why.map(|why| Process { pid: one.pid, name, why }));
+        }
+        found.sort_by_key(|process| process.pid);
+        (found, hidden)
+    }
+
+    /// Whether a process that bears a launcher's name can be the launcher of this site: in a declared world only one that says its folder.
+    fn may_be_of_here(&self, pid: u32) -> bool {
+        let Some(world) = self.world else { return true };
+        let line = command_line_of(pid).to_string_lossy().to_lowercase();
+        line.contains(&real_path(world).to_string_lossy().to_lowercase().replace(r"\\?\", ""))
+    }
+
+    /// Finds the first process that runs from a folder.
+    pub(crate) fn running_from(&self, folder: &Path) -> Option<Process> {
+        let places = [real_path(folder)];
+        all_others().find_map(|one| {
+            let program = program_of(one.pid).ok().filter(|program| below(program, &places).is_some())?;
+            Some(Process { pid: one.pid, name: one.name.to_string_lossy().into_owned(), why: Sight::Uses(program) })
+        })
+    }
+
+    /// Finds the processes that work in a compatibility layer: on Windows there is none.
+    pub(crate) fn in_layer(&self, _prefix: &Path) -> Vec<Process> {
+        Vec::new()
+    }
+}
+
+/// Whether a program's file has one of the names, with its ending or without.
+fn bears_name(program: &str, names: &[String]) -> bool {
+    let low = |name: &str| {
+        let name = name.to_lowercase();
+        name.strip_suffix(".exe").map_or_else(|| name.clone(), str::to_string)
+    };
+    names.iter().any(|name| low(name) == low(program))
+}

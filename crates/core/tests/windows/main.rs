@@ -1,0 +1,8 @@
+//! The same job on Windows: drives, acts on files, and games that are learned, moved and brought back, on a system that is asked itself.
+//!
+//! Empty elsewhere; `scripts/windows` builds it and runs it under Wine.
+#![cfg(windows)]
+#![allow(clippy::unwrap_used, clippy::disallowed_methods, reason = "tests build their worlds by hand")]
+
+mod acts;
+mod hauls;
