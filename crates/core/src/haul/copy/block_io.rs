@@ -164,7 +164,9 @@ fn read_in_pieces(
     let mut lost: Vec<(u64, u64)> = Vec::new();
     let mut waiting = vec![(0, length)];
     while let Some((start, end)) = waiting.pop() {
-        let Some(piece) = buffer.get_mut(start..end) else { break };
+        let Some(piece) = buffer.get_mut(start..end) else {
+            return Err(HaulError::SourceChanged { path: from.into() });
+        };
         let mut read = Err(SystemError::InputOutput.into());
         // The whole was tried already; a smallest piece is tried more than once.
         for _ in 0..if end - start <= SECTOR { 3 } else { usize::from(end - start < length) } {
