@@ -217,12 +217,12 @@ pub fn open_in(folder: &File, name: &OsStr, wish: Wish) -> io::Result<File> {
     Ok(File::from(unsafe { OwnedHandle::from_raw_handle(opened.cast()) }))
 }
 
-/// Removes what was opened with [`Wish::Remove`]: the name goes when the last handle of it is closed.
+/// Removes what was opened with [`Wish::Remove`]: the name goes when the last handle of it is closed, this one too.
 ///
 /// # Errors
 /// What the system says, as of a folder that is not empty.
-pub fn remove(opened: File) -> io::Result<()> {
-    set(&opened, FileDispositionInfo, &FILE_DISPOSITION_INFO { DeleteFile: true })
+pub fn remove(opened: &File) -> io::Result<()> {
+    set(opened, FileDispositionInfo, &FILE_DISPOSITION_INFO { DeleteFile: true })
 }
 
 /// Whether another handle holds a lock of the given bytes of a file.

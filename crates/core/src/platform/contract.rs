@@ -205,3 +205,8 @@ pub struct Usage {
     /// Bytes that this person may still write.
     pub free: Bytes,
 }
+
+/// Whether the system gave an error one of these numbers.
+pub(super) fn is_one_of(error: &std::io::Error, numbers: &[i32]) -> bool {
+    error.raw_os_error().is_some_and(|number| numbers.contains(&number))
+}

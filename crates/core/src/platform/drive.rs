@@ -10,7 +10,8 @@ use crate::bytes::Bytes;
 use serde::{Deserialize, Serialize};
 
 use super::contract::Usage;
-use super::system::{allocated_below, flush_of_all_tells_errors, usage_of};
+use super::room::allocated_below;
+use super::system::{flush_of_all_tells_errors, usage_of};
 
 /// What kind of device a drive is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]

@@ -2,16 +2,10 @@
 
 use std::io;
 
-use crate::platform::contract::{RemovalRefused, SystemError};
-
-impl From<SystemError> for io::Error {
-    fn from(error: SystemError) -> Self {
-        Self::from_raw_os_error(number(error))
-    }
-}
+use crate::platform::contract::{RemovalRefused, SystemError, is_one_of};
 
 /// The number that Linux has for it.
-fn number(error: SystemError) -> i32 {
+pub(crate) fn error_number(error: SystemError) -> i32 {
     match error {
         SystemError::NotPermitted => 1,
         SystemError::InputOutput => 5,
@@ -23,10 +17,6 @@ fn number(error: SystemError) -> i32 {
         SystemError::Circle => 40,
         SystemError::NotSupported => 95,
     }
-}
-
-fn is_one_of(error: &io::Error, numbers: &[i32]) -> bool {
-    error.raw_os_error().is_some_and(|number| numbers.contains(&number))
 }
 
 /// Whether, and why, the system does not let something be removed; `None` of an error that says something else.
@@ -63,19 +53,10 @@ pub(crate) fn is_not_straight_below(error: &io::Error) -> bool {
     is_one_of(error, &[2, 20, 40, 18])
 }
 
-/// Whether links lead in a circle.
-pub(crate) fn is_circle(error: &io::Error) -> bool {
-    is_one_of(error, &[number(SystemError::Circle)])
-}
-
-/// Whether a file system doesn't know what it was asked for.
-pub(crate) fn is_invalid(error: &io::Error) -> bool {
-    is_one_of(error, &[number(SystemError::Invalid)])
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::platform::{is_circle, is_invalid};
 
     #[test]
     fn what_the_system_says_is_told_apart_by_what_it_means() {

@@ -1,26 +1,7 @@
-//! Names as bytes: what is kept of a path in the journal, and compared where no text is meant.
+//! Names of Linux: any bytes.
 
-use std::ffi::{OsStr, OsString};
-use std::os::unix::ffi::{OsStrExt, OsStringExt};
-use std::path::Path;
-
-/// A name or path that has bytes. They lead back to the very same name by [`name_of`], whether they are text or not.
-pub(crate) trait NameBytes {
-    /// The bytes of the name.
-    fn name_bytes(&self) -> &[u8];
-}
-
-impl NameBytes for OsStr {
-    fn name_bytes(&self) -> &[u8] {
-        self.as_bytes()
-    }
-}
-
-impl NameBytes for Path {
-    fn name_bytes(&self) -> &[u8] {
-        self.as_os_str().as_bytes()
-    }
-}
+use std::ffi::OsString;
+use std::os::unix::ffi::OsStringExt;
 
 /// The name that has these bytes.
 pub(crate) fn name_of(bytes: Vec<u8>) -> OsString {

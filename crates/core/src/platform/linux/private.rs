@@ -4,7 +4,7 @@
 //! not followed.
 
 use std::fs::{self, DirBuilder, File, OpenOptions};
-use std::io::{self, Write};
+use std::io;
 use std::os::unix::fs::{DirBuilderExt, MetadataExt, OpenOptionsExt, PermissionsExt};
 use std::path::Path;
 
@@ -29,38 +29,11 @@ pub fn make_private(folder: &Path) -> io::Result<()> {
     }
 }
 
-/// Opens a file to be written from its beginning; only its owner may read it.
+/// Opens a file of our own in this way.
 ///
 /// # Errors
 /// What the system says.
-#[expect(clippy::disallowed_methods, reason = "this is the door for files of our own")]
-pub fn create_private(file: &Path) -> io::Result<File> {
-    opened(file, OpenOptions::new().create(true).write(true).truncate(true))
-}
-
-/// Opens a file to be written at its end; only its owner may read it.
-///
-/// # Errors
-/// What the system says.
-#[expect(clippy::disallowed_methods, reason = "this is the door for files of our own")]
-pub fn append_private(file: &Path) -> io::Result<File> {
-    opened(file, OpenOptions::new().create(true).append(true))
-}
-
-/// Puts a file in its place in one act; only its owner may read it.
-///
-/// # Errors
-/// What the system says.
-#[expect(clippy::disallowed_methods, reason = "the state folder holds no games")]
-pub fn write_private(file: &Path, bytes: &[u8]) -> io::Result<()> {
-    let mut name = file.file_name().unwrap_or_default().to_os_string();
-    name.push(".new");
-    let fresh = file.with_file_name(name);
-    create_private(&fresh)?.write_all(bytes)?;
-    fs::rename(&fresh, file)
-}
-
-fn opened(file: &Path, how: &mut OpenOptions) -> io::Result<File> {
+pub(crate) fn open_private(file: &Path, how: &mut OpenOptions) -> io::Result<File> {
     // A pipe in its place is not waited for.
     let opened = how.mode(0o600).custom_flags(rustix::fs::OFlags::NONBLOCK.bits().cast_signed()).open(file)?;
     if !opened.metadata()?.is_file() {
@@ -99,6 +72,8 @@ fn close(folder: &Path) {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::platform::{append_private, create_private, write_private};
+    use std::io::Write;
 
     fn mode(path: &Path) -> u32 {
         path.symlink_metadata().unwrap().mode() & 0o777

@@ -2,16 +2,10 @@
 
 use std::io;
 
-use crate::platform::contract::{RemovalRefused, SystemError};
-
-impl From<SystemError> for io::Error {
-    fn from(error: SystemError) -> Self {
-        Self::from_raw_os_error(number(error))
-    }
-}
+use crate::platform::contract::{RemovalRefused, SystemError, is_one_of};
 
 /// The number that Windows has for it.
-fn number(error: SystemError) -> i32 {
+pub(crate) fn error_number(error: SystemError) -> i32 {
     match error {
         SystemError::NotPermitted => 5,
         SystemError::ReadOnly => 19,
@@ -23,10 +17,6 @@ fn number(error: SystemError) -> i32 {
         SystemError::NoDevice => 1167,
         SystemError::Circle => 1921,
     }
-}
-
-fn is_one_of(error: &io::Error, numbers: &[i32]) -> bool {
-    error.raw_os_error().is_some_and(|number| numbers.contains(&number))
 }
 
 /// Whether, and why, the system does not let something be removed; `None` of an error that says something else.
@@ -52,29 +42,20 @@ pub(crate) fn is_dead_mount(error: &io::Error) -> bool {
 
 /// Whether two names cannot be swapped in one step: no file system of Windows can.
 pub(crate) fn cannot_exchange(error: &io::Error) -> bool {
-    is_one_of(error, &[number(SystemError::NotSupported)])
+    is_one_of(error, &[error_number(SystemError::NotSupported)])
 }
 
 /// Whether a folder isn't to be had by its straight way below another one: it isn't there, is no folder, or lies behind a link or a
 /// mount.
 pub(crate) fn is_not_straight_below(error: &io::Error) -> bool {
     let kinds = [io::ErrorKind::NotFound, io::ErrorKind::NotADirectory, io::ErrorKind::CrossesDevices];
-    kinds.contains(&error.kind()) || is_circle(error)
-}
-
-/// Whether links lead in a circle, or a link stands where none is followed.
-pub(crate) fn is_circle(error: &io::Error) -> bool {
-    is_one_of(error, &[number(SystemError::Circle)])
-}
-
-/// Whether a file system doesn't know what it was asked for.
-pub(crate) fn is_invalid(error: &io::Error) -> bool {
-    is_one_of(error, &[number(SystemError::Invalid)])
+    kinds.contains(&error.kind()) || is_one_of(error, &[error_number(SystemError::Circle)])
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::platform::{is_circle, is_invalid};
 
     #[test]
     fn what_the_system_says_is_told_apart_by_what_it_means() {

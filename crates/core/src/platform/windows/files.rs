@@ -115,7 +115,12 @@ impl Folder {
         if read_only {
             set_attributes(&opened, attributes)?;
         }
-        remove(opened)
+        remove(&opened).inspect_err(|_| {
+            // What stays is as it was.
+            if read_only && let Err(error) = set_attributes(&opened, attributes | READ_ONLY) {
+                tracing::warn!(%error, "a file that could not be removed can be written now");
+            }
+        })
     }
 
     /// Makes all bytes and names durable of the volume that holds the folder: only an administrator may ask for it, so that file systems

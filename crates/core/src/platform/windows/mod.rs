@@ -12,7 +12,7 @@ mod seen;
 mod system;
 
 pub(crate) use errors::{
-    cannot_exchange, is_circle, is_dead_mount, is_invalid, is_not_straight_below, is_unreadable_here, removal_refused,
+    cannot_exchange, error_number, is_dead_mount, is_not_straight_below, is_unreadable_here, removal_refused,
 };
 pub use files::{Folder, FolderLock};
 pub(crate) use files::{
@@ -22,9 +22,8 @@ pub(crate) use files::{
 };
 pub(crate) use meta::{apply_folder_meta, apply_link_meta, apply_meta, attributes_of};
 pub(crate) use mounts::{MOUNTS, drives_of_system, file_system_id, mount_number, mounts_of_system};
-pub(crate) use names::{NameBytes, name_of};
-pub(crate) use private::{append_private, create_private, make_private, write_private};
-pub use room::allocated_below;
+pub(crate) use names::name_of;
+pub(crate) use private::{make_private, open_private};
 pub(crate) use room::{flush_of_all_tells_errors, usage_of};
 pub(crate) use seen::{entry_seen, look_behind, look_itself, look_open, must_be_file, real};
 pub(crate) use system::{

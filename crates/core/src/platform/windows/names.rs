@@ -1,27 +1,8 @@
 //! Names as bytes: UTF-8 where they are text, and else the generalised UTF-8 of the standard library, in which a lone surrogate has
 //! three bytes of its own.
 
-use std::ffi::{OsStr, OsString};
+use std::ffi::OsString;
 use std::os::windows::ffi::OsStringExt;
-use std::path::Path;
-
-/// A name or path that has bytes. They lead back to the very same name by [`name_of`], whether they are text or not.
-pub(crate) trait NameBytes {
-    /// The bytes of the name.
-    fn name_bytes(&self) -> &[u8];
-}
-
-impl NameBytes for OsStr {
-    fn name_bytes(&self) -> &[u8] {
-        self.as_encoded_bytes()
-    }
-}
-
-impl NameBytes for Path {
-    fn name_bytes(&self) -> &[u8] {
-        self.as_os_str().as_encoded_bytes()
-    }
-}
 
 /// The name that has these bytes. Bytes that no name has give U+FFFD in their place.
 pub(crate) fn name_of(bytes: Vec<u8>) -> OsString {
@@ -57,6 +38,7 @@ fn units(bytes: &[u8]) -> Vec<u16> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::platform::NameBytes;
 
     #[test]
     fn every_name_comes_back_from_its_bytes() {

@@ -3,6 +3,7 @@
 //! What Windows does not say to everybody: the folder that another process works in. Open files are asked of the Restart Manager by
 //! name, so that of a folder the files in it are asked, as many as it takes at once.
 
+use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 
 use deft_barge_windows::{Running, command_line_of, program_of, running, using_files};
@@ -13,9 +14,9 @@ use crate::platform::look::{Look, read_dir, real_path};
 /// Files of which is asked who has them open: the Restart Manager asks each process of each.
 const MOST: usize = 2000;
 
-fn all_others() -> impl Iterator<Item = Running> {
+fn all_others() -> std::io::Result<impl Iterator<Item = Running>> {
     let own = std::process::id();
-    running().unwrap_or_default().into_iter().filter(move |one| one.pid != own && one.pid != 0)
+    Ok(running()?.into_iter().filter(move |one| one.pid != own && one.pid != 0))
 }
 
 /// Whether a path is one of these or lies below one, whatever the case of its letters.
@@ -44,12 +45,20 @@ impl Processes<'_> {
     /// The second value is the number of processes whose program this person may not see.
     pub(crate) fn using(&self, wanted: Wanted<'_>) -> (Vec<Process>, usize) {
         let places: Vec<PathBuf> = wanted.paths.iter().map(|path| real_path(path)).collect();
-        let mut files = Vec::new();
-        places.iter().for_each(|place| files_of(place, &mut files));
-        let files: Vec<&Path> = files.iter().map(PathBuf::as_path).collect();
-        let holding = using_files(&files).unwrap_or_default();
+        // Who cannot be asked about is said, never taken for nobody.
+        let Ok(others) = all_others() else { return (Vec::new(), 1) };
         let (mut found, mut hidden) = (Vec::new(), 0);
-        for one in all_others() {
+        let mut holding: HashMap<u32, &PathBuf> = HashMap::new();
+        for place in &places {
+            let mut files = Vec::new();
+            files_of(place, &mut files);
+            let files: Vec<&Path> = files.iter().map(PathBuf::as_path).collect();
+            match using_files(&files) {
+                Ok(processes) => holding.extend(processes.into_iter().map(|process| (process, place))),
+                Err(_) => hidden += 1,
+            }
+        }
+        for one in others {
             let name = one.name.to_string_lossy().into_owned();
             let program = program_of(one.pid);
             hidden +=
@@ -60,7 +69,7 @@ impl Processes<'_> {
             } else if let Some(program) = runs {
                 Some(Sight::Uses(program))
             } else {
-                holding.contains(&one.pid).then(|| places.first().cloned().map(Sight::Uses)).flatten()
+                holding.get(&one.pid).map(|place| Sight::Uses((*place).clone()))
             };
             found.extend(why.map(|why| Process { pid: one.pid, name, why }));
         }
@@ -78,7 +87,7 @@ impl Processes<'_> {
     /// Finds the first process that runs from a folder.
     pub(crate) fn running_from(&self, folder: &Path) -> Option<Process> {
         let places = [real_path(folder)];
-        all_others().find_map(|one| {
+        all_others().ok()?.find_map(|one| {
             let program = program_of(one.pid).ok().filter(|program| below(program, &places).is_some())?;
             Some(Process { pid: one.pid, name: one.name.to_string_lossy().into_owned(), why: Sight::Uses(program) })
         })
