@@ -20,7 +20,7 @@ use deft_barge_core::plan::Plan;
 use deft_barge_core::platform::DriveKind;
 use deft_barge_core::survey::{Scope, Way};
 
-use super::text::{count, visible};
+use super::text::{count, line, pad, visible, width};
 
 /// Something that a removal has left, and why.
 pub fn left(left: &Left) -> String {
@@ -102,6 +102,20 @@ pub fn what_now(haul: &HaulRow, away: &[String]) -> Option<String> {
         format!("delete the originals with: deft-barge release {id}")
     };
     Some([Some(first), undo].into_iter().flatten().collect::<Vec<_>>().join(", or "))
+}
+
+/// From which drive an item goes to which.
+pub fn drives_of(item: &PlannedItem) -> String {
+    format!("{} > {}", line(item.from_drive.as_deref().unwrap_or(NO_DRIVE)), line(&item.to_drive))
+}
+
+/// The same of some items, each as wide as the widest.
+pub fn drives_of_each<'a>(items: impl Iterator<Item = &'a PlannedItem>) -> Vec<String> {
+    /// Names of drives are people's own; longer ones are cut.
+    const WIDEST: usize = 40;
+    let ways: Vec<String> = items.map(drives_of).collect();
+    let widest = ways.iter().map(|way| width(way)).max().unwrap_or(0).min(WIDEST);
+    ways.iter().map(|way| pad(way, widest)).collect()
 }
 
 /// A count and its noun, in the form that the count wants: "1 game", "2 libraries".
@@ -429,6 +443,8 @@ pub fn originals_go(title: &str) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use deft_barge_core::launcher::Origin;
+    use deft_barge_core::survey::GameId;
 
     #[test]
     fn nouns_take_the_form_that_their_count_wants() {
@@ -437,5 +453,25 @@ mod tests {
         let said = said.map(|(number, noun)| several(number, noun));
         assert_eq!(said, ["0 games", "1 game", "2 libraries", "1 library", "12,345 boxes", "3 days", "2 patches"]);
         assert_eq!(plural(1, "line is", "lines are"), "1 line is");
+    }
+
+    #[test]
+    fn what_stands_behind_the_drives_of_items_stands_in_one_column() {
+        let item = |from: Option<&str>, to: &str| PlannedItem {
+            from_drive: from.map(str::to_string),
+            to_drive: to.into(),
+            ..PlannedItem::bare(
+                (Origin::Launcher, GameId("q/1".into())),
+                "T".into(),
+                Strategy::Copy,
+                "/a".into(),
+                "/b".into(),
+            )
+        };
+        let items = [item(Some("swift"), "newhold"), item(None, "日本"), item(Some(&"long".repeat(20)), "a\u{1b}[2J")];
+        let ways = drives_of_each(items.iter());
+        assert!(ways.iter().all(|way| width(way) == width(&ways[0])), "{ways:?}");
+        assert!(ways[0].starts_with("swift > newhold ") && ways[1].starts_with("home > 日本 "), "{ways:?}");
+        assert!(width(&ways[0]) <= 40 && !drives_of(&items[2]).contains('\u{1b}'), "{ways:?}");
     }
 }

@@ -192,12 +192,11 @@ pub(crate) fn plan_text(plan: &Plan) -> String {
     let mut out = Vec::new();
     for (n, item) in plan.items.iter().enumerate() {
         out.push(format!(
-            "{}   {} in {}   {} > {}   {}",
+            "{}   {} in {}   {}   {}",
             line(&item.title),
             item.size.on_disk,
             words::several(item.size.files, "file"),
-            item.from_drive.as_deref().unwrap_or(words::NO_DRIVE),
-            item.to_drive,
+            words::drives_of(item),
             line(&words::way(item, &plan.items))
         ));
         if let Some(time) = plan.timing.items.get(n).filter(|_| item.mode == Strategy::Copy) {

@@ -210,22 +210,17 @@ fn draw_items(state: &State, plan: &Plan, rows: u16, area: Rect, canvas: &mut Ca
     let heading = format!("  {} {:>10} {:>9}   {}", pad("items, in this order", title), "bytes", "files", "way");
     canvas.put_at(0, 0, &heading, theme.dim(), area);
     let first = first_shown(state.haul.item, usize::from(rows), plan.items.len());
-    for (n, item) in plan.items.iter().enumerate().skip(first).take(usize::from(rows)) {
+    let ways = words::drives_of_each(plan.items.iter());
+    for (n, (item, way)) in plan.items.iter().zip(&ways).enumerate().skip(first).take(usize::from(rows)) {
         let here = n == state.haul.item;
         let style = if here { theme.cursor() } else { theme.text() };
-        let way = format!(
-            "{} > {}   {}",
-            item.from_drive.as_deref().unwrap_or(crate::present::NO_DRIVE),
-            item.to_drive,
-            turn(plan, n)
-        );
         let text = format!(
-            "{} {} {:>10} {:>9}   {}",
+            "{} {} {:>10} {:>9}   {way}   {}",
             if here { "▸" } else { " " },
             pad(&line(&item.title), title),
             item.size.on_disk,
             count(item.size.files),
-            line(&way)
+            line(&turn(plan, n))
         );
         let y = in_cells(n - first) + 1;
         canvas.put_at(0, y, &pad(&text, usize::from(area.width)), style, area);

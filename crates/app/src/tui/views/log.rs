@@ -124,19 +124,14 @@ fn draw_haul(state: &State, haul: &HaulRow, area: Rect, canvas: &mut Canvas<'_>)
         area,
     );
     let mut y = 1;
-    for item in &haul.items {
+    let ways = words::drives_of_each(haul.items.iter().map(|item| &item.planned));
+    for (item, way) in haul.items.iter().zip(&ways) {
         if y + 2 > area.height {
             canvas.put_at(0, y, "and more", theme.dim(), area);
             return;
         }
         let planned = &item.planned;
-        let from = planned.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
-        let text = format!(
-            "{} {from} > {}   {}",
-            pad(&line(&planned.title), 28),
-            planned.to_drive,
-            words::stage_word(&item.stage)
-        );
+        let text = format!("{} {way}   {}", pad(&line(&planned.title), 28), words::stage_word(&item.stage));
         canvas.put_at(0, y, &text, theme.text(), area);
         let place = cut_middle(&path(planned.place()), usize::from(area.width).saturating_sub(4));
         canvas.put_at(2, y + 1, &place, theme.dim(), area);

@@ -41,10 +41,7 @@ fn parts(state: &State) -> Vec<Part<'_>> {
 /// What the items that were not heard of yet move, and where to, by their titles.
 pub(super) fn goes(state: &State) -> HashMap<&str, String> {
     let waiting = parts(state).into_iter().filter(|part| part.row.is_none()).map(|part| part.item);
-    let one = |item: &PlannedItem| {
-        let from = item.from_drive.as_deref().unwrap_or(words::NO_DRIVE);
-        format!("{:>12}   {} > {}", item.size.on_disk.to_string(), line(from), line(&item.to_drive))
-    };
+    let one = |item: &PlannedItem| format!("{:>12}   {}", item.size.on_disk.to_string(), words::drives_of(item));
     waiting.map(|item| (item.title.as_str(), one(item))).collect()
 }
 
