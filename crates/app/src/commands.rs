@@ -2,6 +2,7 @@
 //!
 //! Law: no command does something irreversible; what lets go of anything asks first. Start at [`COMMANDS`].
 
+use deft_barge_core::platform::CAN_STOP;
 use deft_barge_core::survey::CleanupAct;
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 
@@ -289,7 +290,7 @@ pub const COMMANDS: &[Command] = &[
     command("help", ALL, Wish::Help, &["?", "f1"], "these keys", "keys"),
     command("back", ALL, Wish::Back, &["esc"], "back; the plan is kept", ""),
     command("leave", ALL, Wish::Quit, &["q", "ctrl-c"], "quit; asks while something runs", ""),
-    command("suspend", ALL, Wish::Suspend, &["ctrl-z"], "stop the program, as shells do", ""),
+    command("suspend", ALL, Wish::Suspend, if CAN_STOP { &["ctrl-z"] } else { &[] }, "stop the program, as shells do", ""),
 ];
 
 /// Every command by its name, with its usual keys and what it does.

@@ -14,7 +14,7 @@ use std::time::Duration;
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::{Control, Haul, HaulEvent};
 use deft_barge_core::journal::Journal;
-use deft_barge_core::platform::{leave_the_terminal, words_of_process};
+use deft_barge_core::platform::{Ends, hear_ends, leave_the_terminal, words_of_process};
 use deft_barge_core::site::{Site, read_text};
 use serde::{Deserialize, Serialize};
 
@@ -96,7 +96,6 @@ fn wishes(path: &Path) -> Wishes {
 
 /// Hears wishes, and the signals of a system that ends programs.
 fn listen(site: &Site, stop: &Control) {
-    use signal_hook::consts::{SIGINT, SIGTERM};
     let (path, by_wish, by_signal) = (wish_file(site), stop.clone(), stop.clone());
     // What was wished before it began counts from its first block on.
     let mut known = wishes(&path);
@@ -114,12 +113,8 @@ fn listen(site: &Site, stop: &Control) {
             thread::sleep(Duration::from_millis(200));
         }
     });
-    if let Ok(mut signals) = signal_hook::iterator::Signals::new([SIGINT, SIGTERM]) {
-        thread::spawn(move || {
-            for _ in &mut signals {
-                by_signal.ask();
-            }
-        });
+    if let Err(error) = hear_ends(Ends::Apart, move || by_signal.ask()) {
+        tracing::debug!(%error, "the system's wishes are not heard");
     }
 }
 

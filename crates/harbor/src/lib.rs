@@ -5,4 +5,5 @@
 
 pub mod launchers;
 pub mod quillgate;
+pub mod system;
 pub mod world;

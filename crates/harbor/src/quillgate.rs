@@ -13,6 +13,8 @@ use clap::{Args, Parser, Subcommand};
 use serde::{Deserialize, Serialize};
 use sha1::{Digest, Sha1};
 
+use crate::system::{name_process, startable, wait_for_end};
+
 #[derive(Parser)]
 #[command(name = "quillgate", about = "A made-up launcher that judges whether a game is whole")]
 struct Arguments {
@@ -175,11 +177,6 @@ fn judge_title(home: &Path, room: &Path, title: &Title) -> Result<Judgement, Str
     })
 }
 
-pub(crate) fn startable(program: &Path) -> bool {
-    use std::os::unix::fs::PermissionsExt;
-    fs::metadata(program).is_ok_and(|meta| meta.is_file() && meta.permissions().mode() & 0o100 != 0)
-}
-
 fn sha1_of(file: &Path) -> std::io::Result<String> {
     let mut hash = Sha1::new();
     let mut file = fs::File::open(file)?;
@@ -203,12 +200,10 @@ fn remembered(home: &Path) -> Result<BTreeMap<PathBuf, Vec<u8>>, String> {
 
 fn run(home: &Path) -> Result<(), String> {
     // The system shows this name for the process, however the program was started.
-    rustix::thread::set_name(c"quillgate").map_err(|e| e.to_string())?;
+    name_process(c"quillgate").map_err(|e| e.to_string())?;
     let files = remembered(home)?;
     println!("Quillgate is up (process {}). It writes {} files back when it ends.", std::process::id(), files.len());
-    let mut signals = signal_hook::iterator::Signals::new([signal_hook::consts::SIGTERM, signal_hook::consts::SIGINT])
-        .map_err(|e| e.to_string())?;
-    signals.forever().next();
+    wait_for_end().map_err(|e| e.to_string())?;
     for (file, bytes) in files {
         fs::write(&file, bytes).map_err(|e| format!("{}: {e}", file.display()))?;
     }

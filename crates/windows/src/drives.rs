@@ -1,14 +1,23 @@
 //! Volumes: where they are mounted, what they are, and how full.
 
 use std::ffi::OsString;
+use std::fs::File;
 use std::io;
+use std::os::windows::io::{AsRawHandle, FromRawHandle};
 use std::path::{Path, PathBuf};
-use std::ptr::null_mut;
+use std::ptr::{null, null_mut};
 
 use windows_sys::Win32::Foundation::{ERROR_MORE_DATA, ERROR_NO_MORE_FILES, INVALID_HANDLE_VALUE};
 use windows_sys::Win32::Storage::FileSystem::{
-    FindFirstVolumeW, FindNextVolumeW, FindVolumeClose, GetDiskFreeSpaceExW, GetDriveTypeW, GetLogicalDrives,
-    GetVolumeInformationW, GetVolumePathNamesForVolumeNameW,
+    CreateFileW, FILE_SHARE_READ, FILE_SHARE_WRITE, FindFirstVolumeW, FindNextVolumeW, FindVolumeClose,
+    GetDiskFreeSpaceExW, GetDriveTypeW, GetLogicalDrives, GetVolumeInformationW, GetVolumePathNamesForVolumeNameW,
+    OPEN_EXISTING,
+};
+
+use windows_sys::Win32::System::IO::DeviceIoControl;
+use windows_sys::Win32::System::Ioctl::{
+    IOCTL_STORAGE_QUERY_PROPERTY, PropertyStandardQuery, STORAGE_PROPERTY_QUERY, StorageDeviceProperty,
+    StorageDeviceSeekPenaltyProperty,
 };
 
 use crate::text::{read, read_all, wide, wide_folder};
@@ -169,4 +178,60 @@ pub fn room_at(folder: &Path) -> io::Result<Room> {
         GetDiskFreeSpaceExW(folder.as_ptr(), &raw mut room.for_user, &raw mut room.capacity, &raw mut room.free)
     };
     if done == 0 { Err(io::Error::last_os_error()) } else { Ok(room) }
+}
+
+/// What is known of the device that a volume is on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Device {
+    /// The number of the bus that it is on (`STORAGE_BUS_TYPE`), where that is said.
+    pub bus: Option<i32>,
+    /// Whether it loses time when it goes from one place to another, as what rotates does, where that is said.
+    pub seeks: Option<bool>,
+}
+
+/// Asks for the device of a volume, by its top folder or its own name. Nothing is opened but what everybody may ask.
+///
+/// # Errors
+/// What the system says.
+pub fn device_of(volume: &Path) -> io::Result<Device> {
+    let text = volume.as_os_str().to_string_lossy();
+    let name = text.trim_end_matches('\\');
+    let name = if name.starts_with(r"\\") { name.to_string() } else { format!(r"\\.\{name}") };
+    let name = wide(name);
+    // SAFETY: the name ends with a zero, and nothing else is given.
+    let device = unsafe {
+        CreateFileW(name.as_ptr(), 0, FILE_SHARE_READ | FILE_SHARE_WRITE, null(), OPEN_EXISTING, 0, null_mut())
+    };
+    if device == INVALID_HANDLE_VALUE {
+        return Err(io::Error::last_os_error());
+    }
+    // SAFETY: it is open, and nobody else's.
+    let device = unsafe { File::from_raw_handle(device) };
+    // The bus stands 28 bytes behind the head of the one, and the yes or no 8 bytes behind that of the other.
+    let bus = property(&device, StorageDeviceProperty, 28).map(i32::from_le_bytes);
+    let seeks = property(&device, StorageDeviceSeekPenaltyProperty, 8).map(|answer: [u8; 1]| answer != [0]);
+    Ok(Device { bus, seeks })
+}
+
+/// Some bytes of what a device says of itself; `None` where it says less.
+fn property<const N: usize>(device: &File, which: i32, at: usize) -> Option<[u8; N]> {
+    let query =
+        STORAGE_PROPERTY_QUERY { PropertyId: which, QueryType: PropertyStandardQuery, AdditionalParameters: [0] };
+    let (mut answer, mut length) = ([0_u64; 128], 0_u32);
+    let (asked, room) = (u32::try_from(size_of_val(&query)).ok()?, u32::try_from(size_of_val(&answer)).ok()?);
+    // SAFETY: the device is open; the question and the room for the answer live and are as large as is said.
+    let done = unsafe {
+        DeviceIoControl(
+            device.as_raw_handle(),
+            IOCTL_STORAGE_QUERY_PROPERTY,
+            (&raw const query).cast(),
+            asked,
+            answer.as_mut_ptr().cast(),
+            room,
+            &raw mut length,
+            null_mut(),
+        )
+    };
+    let bytes: Vec<u8> = answer.iter().flat_map(|word| word.to_le_bytes()).take(length as usize).collect();
+    (done != 0).then(|| bytes.get(at..at + N)?.try_into().ok()).flatten()
 }

@@ -200,4 +200,7 @@ pub struct Demo {
     /// Haul a game of a fresh world by itself, let its stand-in launcher judge, release.
     #[arg(long)]
     pub unattended: bool,
+    /// Delete the world, with what its launchers keep elsewhere, and make none.
+    #[arg(long, conflicts_with = "unattended")]
+    pub delete: bool,
 }

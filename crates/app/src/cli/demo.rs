@@ -12,6 +12,7 @@ use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, Plan};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::Survey;
+use deft_barge_harbor::launchers::Launcher;
 use deft_barge_harbor::world::{self, Scale, WorldError};
 use serde_json::json;
 
@@ -42,6 +43,9 @@ pub fn demo(demo: &Demo, sink: &Sink) -> Result<u8, Fault> {
         return unattended(&folder("demo-unattended")?, demo.seed, sink);
     }
     let dir = folder("demo")?;
+    if demo.delete {
+        return delete(&dir, sink);
+    }
     make_world(&dir, demo.seed)?;
     // A document is asked for where nobody looks, so the interface is no part of it.
     if sink.is_json() {
@@ -49,13 +53,14 @@ pub fn demo(demo: &Demo, sink: &Sink) -> Result<u8, Fault> {
     }
     let here = stdin().is_terminal() && stdout().is_terminal();
     let ended = if here { tui::run(Site::of_world(&dir)?) } else { Ok(0) };
-    explain(&dir, here, sink)?;
+    explain(&dir, (here, demo.dir.is_none()), sink)?;
     ended
 }
 
 /// Says in five lines what the demo was, and what can be done with it.
-fn explain(dir: &Path, seen: bool, sink: &Sink) -> Result<(), Fault> {
+fn explain(dir: &Path, (seen, is_usual): (bool, bool), sink: &Sink) -> Result<(), Fault> {
     let world = shell_word(&dir.to_string_lossy());
+    let which = if is_usual { String::new() } else { format!(" --dir {world}") };
     let begin = if seen { "That was the demo" } else { "The interface needs a terminal; this is the demo's world" };
     sink.say(&format!(
         "{begin}: made-up launchers, games and drives in {}. None of your own files were touched.",
@@ -63,8 +68,20 @@ fn explain(dir: &Path, seen: bool, sink: &Sink) -> Result<(), Fault> {
     ))?;
     sink.say(&format!("  open it again    deft-barge --world {world}"))?;
     sink.say(&format!("  try a command    deft-barge haul saltflat --to newhold --world {world}"))?;
-    sink.say(&format!("  delete it        rm -r {world}"))?;
+    sink.say(&format!("  delete it        deft-barge demo --delete{which}"))?;
     sink.say("  your own games   deft-barge")
+}
+
+/// Deletes the demo's world, and nothing that is none.
+fn delete(dir: &Path, sink: &Sink) -> Result<u8, Fault> {
+    if !world::is_there(dir) {
+        return Err(Fault::usage(format!("{} is no world of the demo.", dir.display()), "Name its folder with --dir."));
+    }
+    world::remove(dir)?;
+    if sink.is_json() {
+        return sink.document("demo", json!({ "world": dir, "deleted": true })).map(|()| 0);
+    }
+    sink.say(&format!("Deleted the demo's world in {}.", crate::present::path(dir))).map(|()| 0)
 }
 
 /// Makes the demo's world if it is not there, and says so.
@@ -188,7 +205,7 @@ fn hauled(site: &Site, journal: &Journal, plan: &Plan, steps: &mut Steps<'_>) ->
 fn judge(dir: &Path, game: &str) -> Result<String, Fault> {
     let failed = |what: String| Fault::new(Kind::Failed, format!("The stand-in launcher couldn't judge: {what}."), "");
     let program = std::env::current_exe().map_err(|e| failed(e.to_string()))?;
-    let home = dir.join("home/.config/quillgate");
+    let home = Launcher::Quillgate.home(&dir.join("home"));
     let output = Command::new(program).args(["stand-in", "--home"]).arg(home).args(["check", game]).output();
     let output = output.map_err(|e| failed(e.to_string()))?;
     let said = String::from_utf8_lossy(&output.stdout).trim().replace("\n  ", "\n");

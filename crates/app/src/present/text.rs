@@ -44,7 +44,7 @@ pub fn path(path: &Path) -> String {
 /// A text as one word of a shell's command line, so that a command that is shown can be copied.
 pub fn shell_word(text: &str) -> String {
     let shown = line(text);
-    shlex::try_quote(&shown).map_or_else(|_| shown.clone(), Into::into)
+    deft_barge_core::platform::shell_word(&shown)
 }
 
 /// A count with commas between its thousands.

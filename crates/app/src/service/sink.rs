@@ -8,8 +8,8 @@ use std::time::Duration;
 use crossbeam_channel::{Receiver, RecvTimeoutError};
 use deft_barge_core::bytes::Bytes;
 use deft_barge_core::haul::Control;
+use deft_barge_core::platform::{Ends, hear_ends};
 use serde_json::Value;
-use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
 use crate::present::{Fault, Kind, document, isolated, json_text, say_aside};
 use crate::request::Pace;
@@ -149,13 +149,8 @@ impl Sink {
         stop.set_limit(limit.map(|megabytes| Bytes::new(megabytes * 1_000_000)));
         stop.set_gentle(pace.gentle);
         let asked = stop.clone();
-        let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])
+        hear_ends(Ends::Command, move || asked.ask())
             .map_err(|error| Fault::new(Kind::Failed, format!("Couldn't listen to signals: {error}."), ""))?;
-        std::thread::spawn(move || {
-            for _ in &mut signals {
-                asked.ask();
-            }
-        });
         Ok(stop)
     }
 }

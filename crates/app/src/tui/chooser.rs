@@ -4,6 +4,7 @@ use crate::tui::model::{Act, Choice, Chooser, Errand, Letters, Of, Offer};
 use std::path::PathBuf;
 
 use deft_barge_core::plan::Destination;
+use deft_barge_core::platform::CAN_STOP;
 use deft_barge_core::trace::{Find, FindPlace};
 
 use ratatui::crossterm::event::{Event as Input, KeyCode, KeyEvent, KeyModifiers};
@@ -59,6 +60,9 @@ impl State {
                 Where::Everywhere => (None, false),
                 Where::In(view) => (Some(view), view == self.view),
             };
+            if command.wish == Wish::Suspend && !CAN_STOP {
+                continue;
+            }
             // Moving a cursor is no act.
             if matches!(
                 command.wish,

@@ -33,8 +33,8 @@ use std::thread;
 use std::time::Instant;
 
 use crossbeam_channel::{Receiver, RecvTimeoutError};
+use deft_barge_core::platform::{Ends, hear_ends};
 use deft_barge_core::site::Site;
-use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM};
 
 use crate::tell::telling;
 use crate::tui::model::{Act, Event};
@@ -60,13 +60,11 @@ pub fn run(site: Site) -> Result<u8, Fault> {
         ));
     }
     let (tell, events) = telling();
-    let mut signals = signal_hook::iterator::Signals::new([SIGTERM, SIGHUP, SIGINT, SIGQUIT]).map_err(failed)?;
-    let on_signal = tell.clone();
-    thread::spawn(move || {
-        for _ in &mut signals {
-            on_signal.say(Event::Terminate);
-        }
-    });
+    let on_end = tell.clone();
+    let heard = move || {
+        on_end.say(Event::Terminate);
+    };
+    hear_ends(Ends::Screen, heard).map_err(failed)?;
     let mut state = State::with(Settings::of(&site));
     (state.first.profile_folder, state.first.home) = (site.profile_folder(), site.places.home.clone());
     let held = Held::take().map_err(failed)?;

@@ -3,6 +3,7 @@
 use std::io::{self, Stdout, Write, stdout};
 use std::panic;
 
+use deft_barge_core::platform::stop_here;
 use ratatui::Terminal;
 use ratatui::backend::CrosstermBackend;
 use ratatui::crossterm::cursor::Show;
@@ -47,7 +48,7 @@ impl Held {
     /// Gives the terminal back, stops the program as Ctrl-Z does, and takes it over again when it goes on.
     pub fn suspend(&self) -> io::Result<()> {
         give_back();
-        signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP)?;
+        stop_here()?;
         enter()
     }
 }

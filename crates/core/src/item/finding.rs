@@ -72,6 +72,8 @@ pub enum FindingKind {
     TargetThere { path: PathBuf },
     /// The target cannot be written.
     NotWritable { path: PathBuf },
+    /// Only an administrator may write it, and this program has been started as none.
+    AdministratorWrites { path: PathBuf },
     /// A record file has further names, which keep what it says now: a new file takes the place of this one alone.
     SeveralNames { path: PathBuf, names: u64 },
     /// The target lies inside the game, or the game inside the target.
@@ -301,6 +303,7 @@ impl FindingKind {
             | Self::RecordsUnchangeable { .. }
             | Self::TargetThere { .. }
             | Self::NotWritable { .. }
+            | Self::AdministratorWrites { .. }
             | Self::TargetInside { .. }
             | Self::AlreadyThere { .. }
             | Self::BadPlace { .. }

@@ -14,7 +14,7 @@ use crate::bytes::Bytes;
 use crate::record::{Bases, Format, Letters, Place, Shape, Values};
 use crate::site::Site;
 
-use crate::platform::Drive;
+use crate::platform::{self, Drive};
 
 /// Something that could not be read, with what is wrong; the rest of the survey stands.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
@@ -260,7 +260,7 @@ impl FoundLauncher {
         let named = self.profile.variables.iter().filter_map(filled);
         Bases {
             home: Some(site.places.home.clone()),
-            names: named.chain(self.letters.iter().flat_map(Letters::names)).collect(),
+            names: named.chain(self.letters.iter().flat_map(Letters::names)).chain(site.places.names()).collect(),
             letters: self.letters.clone(),
             relative_to: None,
             case_blind: self.profile.case_blind,
@@ -293,9 +293,13 @@ pub struct FoundLibrary {
     pub location: Place,
 }
 
+/// What stands for the registry on a system that has none: nothing is there.
+const NO_REGISTRY: &str = "/no registry";
+
 pub(crate) fn place_values(site: &Site) -> Values {
     let text = |path: &Path| path.to_string_lossy().into_owned();
     Values::default()
+        .with("registry", platform::REGISTRY.unwrap_or(NO_REGISTRY))
         .with("user", text(&site.places.home))
         .with("config", text(&site.places.config))
         .with("data", text(&site.places.data))

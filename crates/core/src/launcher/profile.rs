@@ -178,6 +178,7 @@ impl Profile {
             "config",
             "data",
             "state",
+            "registry",
             "tail",
         ];
         let numbers = names.into_iter().fold(Values::default(), |values, name| values.with(name, "0"));

@@ -58,7 +58,9 @@ enum Extent<'a> {
 pub(crate) fn home_of(site: &Site, profile: &Profile) -> Option<PathBuf> {
     let values = place_values(site);
     let homes = profile.home.iter().filter_map(|home| home.fill(&values).ok());
-    homes.map(PathBuf::from).find(|home| home.look_is_dir())
+    // A launcher that keeps all that it knows in the registry has a key there in place of a folder.
+    let is_key = |home: &Path| platform::is_in_registry(home) && home.look_exists();
+    homes.map(PathBuf::from).find(|home| home.look_is_dir() || is_key(home))
 }
 
 fn read_one(site: &Site, profile: &Profile, extent: Extent<'_>, suppose: Option<&Path>) -> Option<FoundLauncher> {

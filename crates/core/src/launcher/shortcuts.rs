@@ -48,6 +48,23 @@ selector = "$[*].URL"
 meaning = "{install}/{tail}"
 "#;
 
+/// What a shell link holds: everything in it that leads into the game.
+const IN_LINKS: &str = r#"
+[[keys]]
+file = "entry"
+selector = "$..*"
+meaning = "{install}"
+[[keys]]
+file = "entry"
+selector = "$..*"
+meaning = "{install}/{tail}"
+[[keys]]
+file = "entry"
+selector = "$.relative_path"
+relative-to = "file"
+meaning = "{install}/{tail}"
+"#;
+
 #[derive(Deserialize)]
 struct Keys {
     keys: Vec<FileRecord>,
@@ -58,11 +75,14 @@ pub fn shortcut_records(
     site: &Site,
     found: &FoundLauncher,
     game: &FoundGame,
-    file: &Path,
+    (file, shape): (&Path, Shape),
     source: &Source,
 ) -> Vec<Record> {
-    static RECORDS: LazyLock<Vec<FileRecord>> =
-        LazyLock::new(|| toml::from_str::<Keys>(KEYS).map(|keys| keys.keys).unwrap_or_default());
+    static RECORDS: LazyLock<[Vec<FileRecord>; 2]> = LazyLock::new(|| {
+        [KEYS, IN_LINKS].map(|text| toml::from_str::<Keys>(text).map(|keys| keys.keys).unwrap_or_default())
+    });
+    let [of_entries, of_links] = &*RECORDS;
+    let wanted = if shape == Shape::Text(Format::ShellLink) { of_links } else { of_entries };
     let text = |path: &Path| path.to_string_lossy().into_owned();
     let values = found
         .values(site)
@@ -71,9 +91,8 @@ pub fn shortcut_records(
         .with("install", text(&game.install))
         .with("parent", text(game.install.parent().unwrap_or(Path::new("/"))));
     let bases = found.bases(site);
-    let shape = Shape::Text(Format::Desktop);
     let search = SelectorSearch { bases: &bases, values: &values, file, shape, entry: None };
-    let found = RECORDS.iter().filter_map(|record| search.file_record(source, record, UNSAID, None).ok());
+    let found = wanted.iter().filter_map(|record| search.file_record(source, record, UNSAID, None).ok());
     found.flatten().collect()
 }
 
@@ -84,5 +103,6 @@ mod tests {
     #[test]
     fn the_keys_are_read() {
         assert_eq!(toml::from_str::<Keys>(KEYS).unwrap().keys.len(), 7);
+        assert_eq!(toml::from_str::<Keys>(IN_LINKS).unwrap().keys.len(), 3);
     }
 }

@@ -118,6 +118,10 @@ pub(super) fn template_of(site: &Site, path: &Path) -> String {
             return if rest.is_empty() { format!("{{{name}}}") } else { format!("{{{name}}}/{rest}") };
         }
     }
+    let key = crate::platform::REGISTRY.and_then(|registry| path.strip_prefix(registry).ok());
+    if let Some(key) = key {
+        return format!("{{registry}}/{}", key.to_string_lossy().replace('\\', "/").trim_start_matches('/'));
+    }
     path.to_string_lossy().into_owned()
 }
 

@@ -78,9 +78,10 @@ pub(super) fn of(
         return Err(Doubt::Counters(file.clone()));
     }
     let below = file.strip_prefix(&home.path).unwrap_or(file);
+    let is_home = below.as_os_str().is_empty();
     let name = list.dirs().next().and_then(Path::file_name).unwrap_or_default().to_string_lossy().into_owned();
     Ok(Some(LearnedLibraries {
-        file: format!("{{home}}/{}", below.to_string_lossy()),
+        file: if is_home { "{home}".into() } else { format!("{{home}}/{}", below.to_string_lossy()) },
         shape: list.shape.to_string(),
         list: above.selector(),
         entries,

@@ -225,6 +225,7 @@ fn file_of(site: &Site, home: &Home, find: &Find, dir: &Path, id: &str, shared: 
         return format!("{{install}}/{}", rest.to_string_lossy());
     }
     let text = match file.strip_prefix(&home.path) {
+        Ok(rest) if rest.as_os_str().is_empty() => "{home}".into(),
         Ok(rest) => format!("{{home}}/{}", rest.to_string_lossy()),
         Err(_) => template_of(site, file),
     };
@@ -439,6 +440,8 @@ pub(super) fn list_file(home: &Home, list: &GameList) -> String {
                 None => format!("{{library}}/{below}"),
             };
         }
+        // A key of a registry is its launcher's home and the file in it.
+        ListAt::One(file) if *file == home.path => return "{home}".into(),
         ListAt::One(file) => {
             let name = file.file_name().unwrap_or_default().to_string_lossy().into_owned();
             (file.parent().unwrap_or(Path::new("/")), name)

@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use super::evidence::Evidence;
+use crate::platform::is_in_registry;
 use crate::record::Letters;
 use crate::site::Site;
 
@@ -14,6 +15,9 @@ const PLAIN: [&str; 14] = [
 
 /// The folder of the launcher that a file belongs to.
 pub(super) fn folder_of(site: &Site, file: &Path, evidence: &Evidence) -> PathBuf {
+    if is_in_registry(file) {
+        return file.into();
+    }
     let parent = file.parent().unwrap_or(Path::new("/"));
     let layers = evidence.layers.iter().map(Letters::prefix).filter(|prefix| file.starts_with(prefix));
     if let Some(layer) = layers.max_by_key(|prefix| prefix.components().count()) {

@@ -67,6 +67,30 @@ impl Seen {
     }
 }
 
+/// Which ends a program hears of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Ends {
+    /// One that has left its terminal: what happens to that is none of its business.
+    Apart,
+    /// One that does a command: the keys of its terminal, its end, and the system.
+    Command,
+    /// One that draws on the terminal: also the key by which a program is ended at once.
+    Screen,
+}
+
+/// The folders of a person.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct PersonFolders {
+    /// The home.
+    pub home: PathBuf,
+    /// Settings.
+    pub config: PathBuf,
+    /// Data.
+    pub data: PathBuf,
+    /// State.
+    pub state: PathBuf,
+}
+
 /// An error as the system would give it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum SystemError {

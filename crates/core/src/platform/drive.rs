@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 
 use super::contract::Usage;
 use super::room::allocated_below;
-use super::system::{flush_of_all_tells_errors, usage_of};
+use super::system::{FOLDS_CASE, FORBIDDEN, flush_of_all_tells_errors, usage_of};
 
 /// What kind of device a drive is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -88,6 +88,13 @@ impl Abilities {
 
     /// What a file system of this name can do, by the documents of each.
     pub fn of_file_system(name: &str) -> Self {
+        let able = Self::of_file_system_alone(name);
+        // What the system itself refuses, no file system of it can have.
+        let forbidden = if FORBIDDEN.is_empty() { able.forbidden } else { FORBIDDEN.into() };
+        Self { forbidden, folds_case: able.folds_case || FOLDS_CASE, ..able }
+    }
+
+    fn of_file_system_alone(name: &str) -> Self {
         // Through FUSE a flush of the whole does not reach the program that serves it (Linux fuse_sync_fs), so that files
         // and folders are flushed one by one; that is said of these two whichever way they are mounted.
         let windows = || Self {
@@ -112,7 +119,7 @@ impl Abilities {
             "vfat" | "msdos" => Self {
                 // FAT keeps a file's length in 32 bits.
                 largest_file: Some(Bytes::new((1 << 32) - 1)),
-                ..Self::of_file_system("exfat")
+                ..Self::of_file_system_alone("exfat")
             },
             // ntfs-3g and ntfs3 make links and tell cases apart on Linux, and hold permissions only by option.
             "ntfs" | "ntfs3" => Self { permissions: false, ..windows() },

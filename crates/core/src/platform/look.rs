@@ -3,14 +3,18 @@
 
 use crate::bytes::index;
 use std::fs::{self, File};
-use std::io::{self, Read};
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::io::{self, Cursor, Read};
 use std::path::{Path, PathBuf};
 use std::vec;
 
-use super::contract::Seen;
+use super::contract::{Seen, SeenKind};
 use super::patience::patiently;
 use super::silent::answers;
-use super::system::{entry_seen, look_behind, look_itself, must_be_file, open_without_wait, real};
+use super::system::{
+    entry_seen, is_in_registry, look_behind, look_itself, must_be_file, open_without_wait, read_registry, real,
+    real_key,
+};
 
 /// The most bytes of a file that is read whole: records, lists and profiles are far smaller.
 const LARGEST: u64 = 512_000_000;
@@ -47,24 +51,55 @@ impl Look for Path {
     }
 
     fn look_meta(&self) -> io::Result<Seen> {
+        if is_in_registry(self) {
+            return look_at_key(self);
+        }
         answers(self)?;
         look_behind(self)
     }
 
     fn look_own_meta(&self) -> io::Result<Seen> {
+        if is_in_registry(self) {
+            return look_at_key(self);
+        }
         answers_above(self)?;
         look_itself(self)
     }
 
     fn look_real(&self) -> io::Result<PathBuf> {
+        if is_in_registry(self) {
+            return Ok(real_key(self));
+        }
         answers(self)?;
         real(self)
     }
 
     fn look_link(&self) -> io::Result<PathBuf> {
+        if is_in_registry(self) {
+            return Err(io::ErrorKind::InvalidInput.into());
+        }
         answers_above(self)?;
         self.read_link()
     }
+}
+
+/// What is known of a key of the registry: it is a file with the bytes of its text.
+fn look_at_key(path: &Path) -> io::Result<Seen> {
+    let size = read_registry(path)?.len() as u64;
+    let mut number = DefaultHasher::new();
+    path.hash(&mut number);
+    Ok(Seen {
+        kind: SeenKind::File,
+        device: u64::MAX,
+        inode: number.finish(),
+        size,
+        allocated: 0,
+        names: 1,
+        mode: 0o600,
+        owner: (0, 0),
+        modified_ns: 0,
+        changed_ns: 0,
+    })
 }
 
 /// Refuses a name on a mount that does not answer; a link that leads there is fine, as long as nobody follows it.
@@ -109,12 +144,39 @@ pub(crate) fn entry_meta(entry: &fs::DirEntry) -> io::Result<Seen> {
     entry_seen(entry)
 }
 
+/// What can be read: a file, or the text of a key of the registry.
+#[derive(Debug)]
+pub(crate) enum Readable {
+    File(File),
+    Key(Cursor<Vec<u8>>),
+}
+
+impl Read for Readable {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        match self {
+            Self::File(file) => file.read(buffer),
+            Self::Key(text) => text.read(buffer),
+        }
+    }
+}
+
+/// Opens a file, or a key of the registry, to read it.
+///
+/// # Errors
+/// What the system said; [`io::ErrorKind::InvalidInput`] for what is no file.
+pub(crate) fn open(path: impl AsRef<Path>) -> io::Result<Readable> {
+    let path = path.as_ref();
+    if is_in_registry(path) {
+        return read_registry(path).map(|text| Readable::Key(Cursor::new(text)));
+    }
+    open_file(path).map(Readable::File)
+}
+
 /// Opens a file to read it.
 ///
 /// # Errors
 /// What the system said; [`io::ErrorKind::InvalidInput`] for what is no file.
-pub(crate) fn open(path: impl AsRef<Path>) -> io::Result<File> {
-    let path = path.as_ref();
+pub(crate) fn open_file(path: &Path) -> io::Result<File> {
     answers(path)?;
     let file = open_without_wait(path)?;
     must_be_file(&file)?;
@@ -127,7 +189,10 @@ pub(crate) fn open(path: impl AsRef<Path>) -> io::Result<File> {
 /// What the system said; [`io::ErrorKind::InvalidInput`] for what is no file; [`io::ErrorKind::FileTooLarge`].
 pub(crate) fn read(path: impl AsRef<Path>) -> io::Result<Vec<u8>> {
     let path = path.as_ref();
-    let file = open(path)?;
+    if is_in_registry(path) {
+        return read_registry(path);
+    }
+    let file = open_file(path)?;
     let size = file.metadata()?.len();
     let too_large = || {
         let what = format!("the file is larger than {} MB", LARGEST / 1_000_000);

@@ -450,7 +450,10 @@ fn write_within(file: &Path, before: &[Cell], after: &[Cell], longest: Duration)
 /// Closing a file drops the locks that this process has on it, so this is never asked while a connection of ours is open.
 pub fn is_held(file: &Path) -> bool {
     let _alone = alone();
-    let Ok(open) = platform::open(file) else { return false };
+    if platform::is_in_registry(file) {
+        return false;
+    }
+    let Ok(open) = platform::open_file(file) else { return false };
     // From the pending byte over the reserved one to the end of the shared ones.
     platform::is_locked(&open, 0x4000_0000, 512)
 }

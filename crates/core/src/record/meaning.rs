@@ -10,6 +10,8 @@ use std::path::{Component, Path};
 use serde::{Deserialize, Serialize};
 use thiserror::Error;
 
+use crate::platform;
+
 /// Names and what they stand for: `install`, `library`, `parent`, `folder`, `id`, `home` and so on.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Values(BTreeMap<String, String>);
@@ -125,10 +127,11 @@ impl Meaning {
 
     /// The name that the template begins with, if it stands for a folder; `/` of a whole place. Then what it says is a path.
     pub fn base(&self) -> Option<&str> {
-        const FOLDERS: [&str; 8] = ["install", "library", "parent", "home", "user", "config", "data", "state"];
+        const FOLDERS: [&str; 10] =
+            ["install", "library", "parent", "home", "user", "config", "data", "state", "registry", "drive"];
         match self.0.first() {
             Some(TemplatePiece::Name(name)) if FOLDERS.contains(&name.as_str()) => Some(name),
-            Some(TemplatePiece::Plain(text)) if text.starts_with('/') => Some("/"),
+            Some(TemplatePiece::Plain(text)) if text.starts_with('/') || Path::new(text).is_absolute() => Some("/"),
             _ => None,
         }
     }
@@ -154,7 +157,13 @@ impl Meaning {
                 values.of(name).map(str::to_string).ok_or_else(|| MeaningError::Unknown(name.clone()))
             }
         };
-        self.0.iter().map(piece).collect()
+        let filled: String = self.0.iter().map(piece).collect::<Result<_, _>>()?;
+        Ok(self.spelt(filled))
+    }
+
+    /// What it says, a path with the separators that paths have here.
+    fn spelt(&self, text: String) -> String {
+        if self.base().is_some() { platform::with_own_separators(text) } else { text }
     }
 
     /// Fills every name with its value as text inside a quoted string of a JSONPath or of JSON; outside of quotes only a number or a word
@@ -203,11 +212,12 @@ impl Meaning {
             _ => None,
         });
         let Some(unknown) = unknown else {
-            return (self.fill(values).ok()? == text).then(|| values.clone());
+            return (self.fill(values).ok()? == self.spelt(text.into())).then(|| values.clone());
         };
         let at = self.0.iter().position(|p| matches!(p, TemplatePiece::Name(n) if *n == unknown))?;
         let before = Self(self.0.iter().take(at).cloned().collect()).fill(values).ok()?;
         let after = Self(self.0.iter().skip(at + 1).cloned().collect()).fill(values).ok()?;
+        let (text, before, after) = (self.spelt(text.into()), self.spelt(before), self.spelt(after));
         let found = text.strip_prefix(before.as_str())?.strip_suffix(after.as_str())?;
         let out = unknown == "tail" && leads_out(Path::new(found));
         (!found.is_empty() && !out).then(|| values.clone().with(&unknown, found))

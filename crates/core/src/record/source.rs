@@ -69,6 +69,9 @@ impl fmt::Display for Shape {
 impl Shape {
     /// What a file of this name is, if nothing else is said.
     pub fn of_name(file: &Path) -> Self {
+        if platform::is_in_registry(file) {
+            return Self::Text(Format::Hive);
+        }
         match file.extension().and_then(|end| end.to_str()) {
             Some("db" | "sqlite" | "sqlite3" | "db3") => Self::Sqlite,
             _ => Self::Text(Format::of_name(file)),

@@ -15,7 +15,7 @@ pub use identity::{DriveIdentity, DrivePlace, Presence};
 pub use known::{KnownDrive, MovedDrive};
 pub use speed::{DriveSpeed, Run, Speeds};
 
-use crate::platform::{Abilities, Drive};
+use crate::platform::{Abilities, Drive, PersonFolders};
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -47,14 +47,22 @@ pub struct Places {
 }
 
 impl Places {
-    /// Gives the places that the XDG base directory specification (0.8) has where nothing else is set.
+    /// Gives the places that the system has in a home where nothing else is set.
     pub fn usual(home: &Path) -> Self {
         Self {
             home: home.into(),
-            config: home.join(".config"),
-            data: home.join(".local/share"),
-            state: home.join(".local/state"),
+            config: platform::usual_config(home),
+            data: platform::usual_data(home),
+            state: platform::usual_state(home),
         }
+    }
+}
+
+impl Places {
+    /// What variables of written paths stand for here, whatever the environment says.
+    pub(crate) fn names(&self) -> Vec<(String, PathBuf)> {
+        let (home, config) = (self.home.clone(), self.config.clone());
+        platform::own_names(&PersonFolders { home, config, data: self.data.clone(), state: self.state.clone() })
     }
 }
 

@@ -64,7 +64,7 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
     }
     // The entries of all people of this machine; a declared world has none.
     if site.world.is_none() {
-        all.extend(["/usr/share/applications", "/usr/local/share/applications"].map(PathBuf::from));
+        all.extend(platform::menus_of_all());
     }
     // What lies beside the folder describes it, as the list of a library does.
     for above in path.ancestors().skip(1).take(2) {
@@ -75,6 +75,8 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
         all.extend(beside.filter(small).map(|entry| entry.path()));
     }
     all.push(path.into());
+    // What programs keep in the registry, where the system has one.
+    all.extend(platform::keys_of_programs());
     all.sort();
     let mut out: Vec<PathBuf> = Vec::new();
     for place in all {

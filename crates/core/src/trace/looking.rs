@@ -428,7 +428,7 @@ fn database_of(file: &Path) -> PathBuf {
 pub(crate) fn bases_near(site: &Site, file: &Path, layers: &[Letters]) -> Bases {
     let bases = Bases {
         home: Some(site.places.home.clone()),
-        names: layers.iter().flat_map(Letters::names).collect(),
+        names: layers.iter().flat_map(Letters::names).chain(site.places.names()).collect(),
         letters: layers.to_vec(),
         relative_to: file.parent().map(Path::to_path_buf),
         case_blind: false,

@@ -6,3 +6,6 @@
 
 mod acts;
 mod hauls;
+mod laws;
+mod letters;
+mod registry;

@@ -17,6 +17,7 @@ use std::process::ExitCode;
 use clap::{Parser, Subcommand, ValueEnum};
 
 use crate::quillgate::{self, Asked, Judgement, say, words};
+use crate::system::{CONFIG, DATA};
 
 pub(crate) use parlour_lamp::pieces;
 
@@ -40,14 +41,14 @@ pub enum Launcher {
 impl Launcher {
     /// Its own folder below a home.
     pub fn home(self, home: &Path) -> PathBuf {
-        home.join(match self {
-            Self::Quillgate => ".config/quillgate",
-            Self::Ninepin => ".config/ninepin",
-            Self::ParlourLamp => ".local/share/parlour-lamp",
-            Self::FathomRow => ".config/fathom-row",
-            Self::Tolliver => ".config/tolliver",
-            Self::Wickerbox => ".local/share/wickerbox",
-        })
+        match self {
+            Self::Quillgate => home.join(CONFIG).join("quillgate"),
+            Self::Ninepin => home.join(CONFIG).join("ninepin"),
+            Self::ParlourLamp => home.join(DATA).join("parlour-lamp"),
+            Self::FathomRow => home.join(CONFIG).join("fathom-row"),
+            Self::Tolliver => home.join(CONFIG).join("tolliver"),
+            Self::Wickerbox => home.join(DATA).join("wickerbox"),
+        }
     }
 
     /// Looks for a game as the launcher would; `home` is its own folder.
@@ -127,17 +128,9 @@ fn read(file: &Path) -> Result<String, String> {
     fs::read_to_string(file).map_err(|e| format!("{}: {e}", file.display()))
 }
 
-/// Follows a path with a drive letter of a layer, the simple way: the letters of names must be right.
-fn letters(layer: &Path, written: &str) -> Result<PathBuf, String> {
-    let (letter, rest) = written.split_once(':').ok_or_else(|| format!("{written:?} has no drive letter"))?;
-    let link = layer.join("dosdevices").join(format!("{}:", letter.to_lowercase()));
-    let target = fs::read_link(&link).map_err(|e| format!("{}: {e}", link.display()))?;
-    Ok(link.parent().unwrap_or(layer).join(target).join(rest.replace('\\', "/").trim_matches('/')))
-}
-
 /// A judgement by the records alone, where a launcher has no list of files.
 fn by_records(id: &str, folder: PathBuf, program: &Path, agree: bool) -> Judgement {
-    let could_start = quillgate::startable(program);
+    let could_start = crate::system::startable(program);
     Judgement { id: id.into(), folder, right: 0, missing: 0, wrong: 0, download: 0, could_start, starts_lead: agree }
 }
 
@@ -154,7 +147,7 @@ pub fn saves_of(home: &Path, game: &str) -> Result<Vec<String>, String> {
     struct Folders {
         saves: PathBuf,
     }
-    let text = read(&home.join(".config").join(game).join("settings.toml"))?;
+    let text = read(&home.join(CONFIG).join(game).join("settings.toml"))?;
     let settings: Settings = toml::from_str(&text).map_err(|e| e.to_string())?;
     let saves = &settings.folders.saves;
     let entries = fs::read_dir(saves).map_err(|e| format!("{}: {e}", saves.display()))?;

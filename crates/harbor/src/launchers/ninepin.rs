@@ -5,8 +5,9 @@ use std::path::Path;
 
 use serde::Deserialize;
 
-use super::{by_records, letters, read};
+use super::{by_records, read};
 use crate::quillgate::Judgement;
+use crate::system::{letters, start_of};
 
 #[derive(Deserialize)]
 struct Lanes {
@@ -29,7 +30,7 @@ pub(super) fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
     }
     let layer = home.join("layer");
     let folder = letters(&layer, &lane.base)?.join(&lane.room);
-    let program = folder.join("bin/start");
+    let program = start_of(&folder);
     let mut starts = 0;
     for line in read(&home.join("starts.yaml"))?.lines() {
         let Some((key, rest)) = line.strip_prefix('\'').and_then(|line| line.split_once("': ")) else { continue };

@@ -9,7 +9,8 @@ use rusqlite::Connection;
 use serde::Deserialize;
 use sha2::{Digest, Sha256};
 
-use crate::quillgate::{Judgement, startable};
+use crate::quillgate::Judgement;
+use crate::system::{name_process, start_of, startable};
 
 #[derive(Deserialize)]
 struct Extra {
@@ -65,20 +66,19 @@ pub(super) fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
         wrong,
         download,
         could_start: startable(&extra.program),
-        starts_lead: extra.folder == folder && extra.program == folder.join("bin/start"),
+        starts_lead: extra.folder == folder && extra.program == start_of(&folder),
         folder,
     })
 }
 
 /// Takes over a folder as Parlour Lamp does: a row without bytes first, the bytes once the files were looked through.
 pub(super) fn light(home: &Path, key: &str, at: &Path, stays: Duration) -> Result<(), String> {
-    // The system shows this name for the process, however the program was started.
-    rustix::thread::set_name(c"parlour-lamp").map_err(|e| e.to_string())?;
+    name_process(c"parlour-lamp").map_err(|e| e.to_string())?;
     std::thread::sleep(stays / 2);
     let db = Connection::open(home.join("lamp.db")).map_err(|e| e.to_string())?;
     let file = home.join("lists").join(format!("{key}.json"));
     let list: List = serde_json::from_str(&super::read(&file)?).map_err(|e| e.to_string())?;
-    let extra = serde_json::json!({ "folder": at, "program": at.join("bin/start"), "tags": [] });
+    let extra = serde_json::json!({ "folder": at, "program": start_of(at), "tags": [] });
     let row = "insert or replace into lit values(?1, ?2, ?3, 0, '1.0.7', null, ?4)";
     let title = list.title.clone().unwrap_or_else(|| key.into());
     db.execute(row, (key, title, at.to_string_lossy(), extra.to_string())).map_err(|e| e.to_string())?;

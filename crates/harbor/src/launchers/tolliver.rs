@@ -4,6 +4,7 @@ use std::path::{Path, PathBuf};
 
 use super::{by_records, read};
 use crate::quillgate::Judgement;
+use crate::system::start_of;
 
 pub(super) fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
     let text = read(&home.join("shelf.xml"))?;
@@ -21,8 +22,8 @@ pub(super) fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
     let says = |key: &str| own.lines().find_map(|line| line.strip_prefix(&format!("{key} = ")));
     let agree = within
         && says("folder").map(Path::new) == Some(&folder)
-        && says("program").map(Path::new) == Some(&folder.join("bin/start"))
+        && says("program").map(Path::new) == Some(&start_of(&folder))
         && says("id") == title.attribute("id");
-    let program = folder.join("bin/start");
+    let program = start_of(&folder);
     Ok(by_records(title.attribute("id").unwrap_or_default(), folder, &program, agree))
 }

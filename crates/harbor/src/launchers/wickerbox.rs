@@ -6,6 +6,7 @@ use serde::Deserialize;
 
 use super::{by_records, read};
 use crate::quillgate::Judgement;
+use crate::system::real;
 
 #[derive(Deserialize)]
 struct Case {
@@ -22,11 +23,11 @@ struct Title {
 
 /// Looks for a game from wherever the launcher's folder lies.
 pub(super) fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
-    let home = home.canonicalize().map_err(|e| format!("{}: {e}", home.display()))?;
+    let home = real(home).map_err(|e| format!("{}: {e}", home.display()))?;
     let case: Case = serde_json::from_str(&read(&home.join("box.json"))?).map_err(|e| e.to_string())?;
     let title = case.titles.iter().find(|title| title.id == game || title.name == game);
     let title = title.ok_or_else(|| format!("no title is {game}"))?;
-    let folder = home.join(&title.folder);
-    let agree = title.program.starts_with(&folder) && home.join("runtime/weave.dat").is_file();
+    let folder: PathBuf = home.join(&title.folder).components().collect();
+    let agree = title.program.starts_with(&folder) && home.join("runtime").join("weave.dat").is_file();
     Ok(by_records(&title.id, folder, &title.program, agree))
 }

@@ -8,6 +8,7 @@ use std::time::{Duration, UNIX_EPOCH};
 use sha1::{Digest, Sha1};
 
 use super::{Result, failed};
+use crate::system::write_at;
 
 /// Numbers from a seed: `SplitMix64` (Steele, Lea, Flood, 2014).
 pub(super) struct Numbers(u64);
@@ -55,13 +56,12 @@ pub(super) fn file(path: &Path, seed: u64, size: u64) -> Result<String> {
 
 /// Writes a file of zeros with a little data at both ends: most of it is a hole.
 pub(super) fn sparse(path: &Path, seed: u64, size: u64) -> Result<String> {
-    use std::os::unix::fs::FileExt;
     make_parent(path)?;
     let file = File::create(path).map_err(failed(path))?;
     file.set_len(size).map_err(failed(path))?;
     let ends = seed.to_le_bytes();
-    file.write_all_at(&ends, 0).map_err(failed(path))?;
-    file.write_all_at(&ends, size - 8).map_err(failed(path))?;
+    write_at(&file, &ends, 0).map_err(failed(path))?;
+    write_at(&file, &ends, size - 8).map_err(failed(path))?;
     stamp(&file, path, seed)?;
     let mut hash = Sha1::new();
     hash.update(ends);

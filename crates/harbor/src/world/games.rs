@@ -1,11 +1,11 @@
 //! What the games of the demo consist of: large packs, many small files, and every oddity that games have.
 
 use std::fs;
-use std::os::unix::fs::{PermissionsExt, symlink};
 use std::path::{Path, PathBuf};
 
 use super::bytes::{Numbers, file, sha1, sparse, stamp};
 use super::{MEGABYTE, Result, Scale, failed};
+use crate::system::{START, link, make_startable, program};
 
 /// How a game is laid out.
 #[derive(Clone, Copy, Debug)]
@@ -126,9 +126,6 @@ pub(super) struct Part {
     pub(super) sha1: String,
 }
 
-/// The program that starts a game, below its folder.
-pub(super) const START: &str = "bin/start";
-
 /// Writes a game's files and gives its content list.
 pub(super) fn write(build: &Build, install: &Path, seed: u64, scale: Scale) -> Result<Vec<Part>> {
     let seed =
@@ -170,10 +167,10 @@ impl Writing<'_> {
     }
 
     fn program(&mut self, build: &Build) -> Result<()> {
-        let text = format!("#!/bin/sh\necho \"{} starts\"\nsleep 1\nexit 0\n", build.title);
+        let text = program(build.title);
         let at = self.at(START);
         super::bytes::text(&at, &text)?;
-        fs::set_permissions(&at, fs::Permissions::from_mode(0o755)).map_err(failed(&at))?;
+        make_startable(&at).map_err(failed(&at))?;
         let file = fs::File::options().write(true).open(&at).map_err(failed(&at))?;
         stamp(&file, &at, 77)?;
         self.parts.push(Part { path: START.into(), size: text.len() as u64, sha1: sha1(text.as_bytes()) });
@@ -185,7 +182,7 @@ impl Writing<'_> {
         self.file("data/levels/日の出 dunes.lvl", 2_222)?;
         self.file("data/levels/two  words .lvl", 999)?;
         self.file("data/levels/empty.lvl", 0)?;
-        if drive == "swift" {
+        if drive == "swift" && !cfg!(windows) {
             // A name that no Windows file system can hold.
             self.file("data/levels/what lies beyond?.lvl", 777)?;
         }
@@ -202,7 +199,7 @@ impl Writing<'_> {
         fs::hard_link(self.at("data/voices.bin"), &twin).map_err(failed(&twin))?;
         let voices = self.parts.iter().find(|part| part.path == "data/voices.bin").map(|part| part.sha1.clone());
         self.parts.push(Part { path: "data/shared/voices.bin".into(), size: 50_000, sha1: voices.unwrap_or_default() });
-        let link = |target: &Path, at: &str| symlink(target, self.at(at)).map_err(failed(&self.at(at)));
+        let link = |target: &Path, at: &str| link(target, &self.at(at)).map_err(failed(&self.at(at)));
         link(Path::new("../data/pack00.bin"), "bin/first-pack")?;
         link(Path::new("data/levels"), "levels")?;
         link(&self.install.join("data/voices.bin"), "bin/voices")

@@ -14,6 +14,8 @@ use std::path::{Path, PathBuf};
 
 use thiserror::Error;
 
+use crate::system::{CONFIG, fathom_profile, forget_berths, real};
+
 pub use around::{LEFT, STRAY};
 pub use games::{Build, GAMES};
 pub use quillgate::PROFILE;
@@ -53,6 +55,12 @@ pub(crate) type Result<T> = std::result::Result<T, WorldError>;
 
 pub(crate) fn failed(path: &Path) -> impl FnOnce(io::Error) -> WorldError + '_ {
     move |source| WorldError::Write { path: path.into(), source }
+}
+
+/// Makes a link, and the folders above it.
+pub(crate) fn link(target: &Path, at: &Path) -> Result<()> {
+    fs::create_dir_all(at.parent().unwrap_or(at)).map_err(failed(at))?;
+    crate::system::link(target, at).map_err(failed(at))
 }
 
 struct Drive {
@@ -95,7 +103,7 @@ pub fn make_and_tell(folder: &Path, seed: u64, scale: Scale, report: &dyn Fn(usi
         return Err(WorldError::InTheWay(folder.into()));
     }
     fs::create_dir_all(folder).map_err(failed(folder))?;
-    let folder = &folder.canonicalize().map_err(failed(folder))?;
+    let folder = &real(folder).map_err(failed(folder))?;
     let drives = folder.join("drives");
     for drive in &DRIVES {
         let root = drives.join(drive.name);
@@ -110,7 +118,8 @@ pub fn make_and_tell(folder: &Path, seed: u64, scale: Scale, report: &dyn Fn(usi
     others::write(&drives, &home, seed, scale, &|done| report(GAMES.len() + done, all))?;
     around::write(&drives, &home, seed, scale)?;
     for (name, profile) in others::PROFILES.into_iter().chain([("quillgate.toml", quillgate::PROFILE)]) {
-        bytes::text(&home.join(".config/deft-barge/profiles").join(name), profile)?;
+        let text = if name == "fathom-row.toml" { fathom_profile(profile, &home) } else { profile.into() };
+        bytes::text(&home.join(CONFIG).join("deft-barge").join("profiles").join(name), &text)?;
     }
     // Last: a world without this file is not one yet.
     bytes::text(&folder.join("world.toml"), &world_file(seed, scale, &bad))
@@ -124,6 +133,8 @@ pub fn remove(folder: &Path) -> Result<()> {
     if !is_there(folder) {
         return Err(WorldError::InTheWay(folder.into()));
     }
+    let home = folder.join("home");
+    forget_berths(&real(folder).unwrap_or_else(|_| folder.into()).join("home")).map_err(failed(&home))?;
     for part in ["drives", "home"] {
         let part = folder.join(part);
         if part.exists() {

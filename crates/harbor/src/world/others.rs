@@ -1,16 +1,16 @@
 //! What the other launchers keep in the demo: Ninepin, Parlour Lamp, Fathom Row, Tolliver, and a game of none.
 
 use std::fs;
-use std::os::unix::fs::symlink;
 use std::path::{Path, PathBuf};
 
 use rusqlite::{Connection, params};
 use serde_json::json;
 
 use super::bytes::text;
-use super::games::{Build, START, plain, small, write as write_game};
-use super::{Result, Scale, WorldError, failed};
+use super::games::{Build, plain, small, write as write_game};
+use super::{Result, Scale, WorldError, failed, link};
 use crate::launchers::pieces;
+use crate::system::{Berth, CONFIG, DATA, lettered, make_letters, start_of, write_berths, written};
 
 /// The profiles of these launchers, by file name.
 pub(super) const PROFILES: [(&str, &str); 6] = [
@@ -67,11 +67,6 @@ pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale, report:
     writing.loose()
 }
 
-fn link(target: &Path, at: &Path) -> Result<()> {
-    fs::create_dir_all(at.parent().unwrap_or(at)).map_err(failed(at))?;
-    symlink(target, at).map_err(failed(at))
-}
-
 impl Writing<'_> {
     /// Writes a game's files; gives its folder, its files and their bytes.
     fn game(&mut self, build: &Build, folder: &str) -> Result<(PathBuf, Vec<String>, u64)> {
@@ -84,23 +79,23 @@ impl Writing<'_> {
     }
 
     fn ninepin(&mut self) -> Result<()> {
-        let own = self.home.join(".config/ninepin");
-        let letters = [("cellar", 'D'), ("swift", 'E')];
-        fs::create_dir_all(own.join("layer/drive_c")).map_err(failed(&own))?;
-        link(Path::new("../drive_c"), &own.join("layer/dosdevices/c:"))?;
-        for (drive, letter) in letters {
-            link(&self.drives.join(drive), &own.join(format!("layer/dosdevices/{}:", letter.to_ascii_lowercase())))?;
-        }
+        let own = self.home.join(CONFIG).join("ninepin");
+        let letters = [("cellar", 'D', "d"), ("swift", 'E', "e")];
+        let drives = letters.map(|(drive, _, low)| (low, self.drives.join(drive)));
+        make_letters(&own.join("layer"), &drives).map_err(failed(&own))?;
         let mut lanes = String::from("# Ninepin's lanes. Do not edit while it runs.\r\n");
         let mut starts = String::from("# path of the program: what is known of it\n");
         for build in &NINEPIN {
             let (_, _, bytes) = self.game(build, "ninepin")?;
-            let letter = letters.iter().find(|(drive, _)| *drive == build.drive).map_or('C', |(_, letter)| *letter);
+            let letter = letters.iter().find(|(drive, ..)| *drive == build.drive).map_or('C', |(_, letter, _)| *letter);
+            let top = lettered(letter, &self.drives.join(build.drive));
+            let base = top.replace('\\', "/");
             lanes.push_str(&format!(
-                "\r\n[lanes.{}]\r\nname = \"{}\"\r\nbase = \"{letter}:/ninepin/\" # where its room is\r\nroom = '{}'\r\nbytes = {bytes}\r\nran = \"{}\"\r\n",
+                "\r\n[lanes.{}]\r\nname = \"{}\"\r\nbase = \"{base}/ninepin/\" # where its room is\r\nroom = '{}'\r\nbytes = {bytes}\r\nran = \"{}\"\r\n",
                 build.id, build.title, build.folder, build.last
             ));
-            let program = format!("{letter}:\\ninepin\\{}\\bin\\start", build.folder);
+            let program = start_of(&Path::new("ninepin").join(build.folder)).to_string_lossy().replace('/', "\\");
+            let program = format!("{top}\\{program}");
             starts.push_str(&format!("'{program}': {{lane: {}, runs: 12}}\n", build.id));
         }
         text(&own.join("lanes.toml"), &lanes)?;
@@ -108,7 +103,7 @@ impl Writing<'_> {
     }
 
     fn parlour_lamp(&mut self) -> Result<()> {
-        let own = self.home.join(".local/share/parlour-lamp");
+        let own = self.home.join(DATA).join("parlour-lamp");
         let file = own.join("lamp.db");
         fs::create_dir_all(&own).map_err(failed(&own))?;
         let fault =
@@ -122,7 +117,7 @@ impl Writing<'_> {
         .map_err(fault)?;
         for build in &PARLOUR {
             let (install, files, bytes) = self.game(build, "lamp")?;
-            let extra = json!({ "folder": install, "program": install.join(START), "tags": ["played"] });
+            let extra = json!({ "folder": install, "program": start_of(&install), "tags": ["played"] });
             let seen = build.last.parse::<jiff::Timestamp>().map_or(0, jiff::Timestamp::as_second);
             let path = install.to_string_lossy();
             db.execute(
@@ -143,58 +138,61 @@ impl Writing<'_> {
     }
 
     fn fathom_row(&mut self) -> Result<()> {
-        let layer = self.home.join(".config/fathom-row/layer");
-        fs::create_dir_all(layer.join("drive_c")).map_err(failed(&layer))?;
-        link(Path::new("../drive_c"), &layer.join("dosdevices/c:"))?;
-        link(Path::new("/"), &layer.join("dosdevices/z:"))?;
-        let mut hive = String::from(
-            "WINE REGISTRY Version 2\n;; All keys relative to \\\\User\\\\S-1-5-21-0-0-0-1000\n\n#arch=win64\n",
-        );
-        hive.push_str("\n[Software\\\\Drift \\x26 Daughters] 1767000000\n#time=1dc2a3b4c5d6e70\n@=\"Undertow Bay\"\n\"Rows\"=dword:00000002\n");
+        let own = self.home.join(CONFIG).join("fathom-row");
+        fs::create_dir_all(&own).map_err(failed(&own))?;
+        make_letters(&own.join("layer"), &[("z", "/".into())]).map_err(failed(&own))?;
+        let mut berths = Vec::new();
         for build in &FATHOM {
             let (install, _, bytes) = self.game(build, "fathom")?;
-            let path = format!("Z:{}", install.to_string_lossy()).replace('/', "\\\\");
-            hive.push_str(&format!(
-                "\n[Software\\\\Drift \\x26 Daughters\\\\Undertow\\\\{}] 1767000001\n#time=1dc2a3b4c5d6e71\n\"Code\"=\"{0}\"\n\"Title\"=\"{}\"\n\"Berth\"=\"{path}\"\n\"Program\"=str(2):\"{path}\\\\bin\\\\start\"\n\"Bytes\"=dword:{bytes:08x}\n",
-                build.id, build.title
-            ));
+            berths.push(Berth {
+                code: build.id.into(),
+                title: build.title.into(),
+                folder: written(&install),
+                program: written(&start_of(&install)),
+                bytes,
+            });
         }
-        text(&layer.join("user.reg"), &hive)
+        write_berths(self.home, &berths).map_err(failed(&own))
     }
 
     fn tolliver(&mut self) -> Result<()> {
-        let place = |drive: &str| self.drives.join(drive).join("tolliver").to_string_lossy().into_owned();
+        let place = |drive: &str| written(&self.drives.join(drive).join("tolliver"));
         let (fast, stick) = (place("swift"), place("pocket"));
         let mut shelf = format!(
             "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<!-- Tolliver's shelf -->\n<tolliver version=\"2\" new-titles=\"{fast}\">\n  <place at=\"{fast}\" caption=\"Front\"/>\n  <place at=\"{stick}\" caption=\"Stick\"/>\n"
         );
         for build in &TOLLIVER {
             let (install, _, bytes) = self.game(build, "tolliver")?;
-            let at = install.to_string_lossy();
+            let at = written(&install);
             let bound = build.sealed.map(|why| format!(" bound=\"{why}\"")).unwrap_or_default();
             shelf.push_str(&format!(
                 "  <title id=\"{}\" name=\"{}\" at=\"{at}\" bytes=\"{bytes}\" ran=\"{}\"{bound}/>\n",
                 build.id, build.title, build.last
             ));
             let own = format!(
-                "; written by Tolliver\r\n[title]\r\nid = {}\r\nfolder = {at}\r\nprogram = {at}/{START}\r\nlanguage = en\r\n",
-                build.id
+                "; written by Tolliver\r\n[title]\r\nid = {}\r\nfolder = {at}\r\nprogram = {}\r\nlanguage = en\r\n",
+                build.id,
+                written(&start_of(&install))
             );
             text(&install.join("tolliver.ini"), &own)?;
         }
-        text(&self.home.join(".config/tolliver/shelf.xml"), &(shelf + "</tolliver>\n"))
+        text(&self.home.join(CONFIG).join("tolliver").join("shelf.xml"), &(shelf + "</tolliver>\n"))
     }
 
     fn loose(&mut self) -> Result<()> {
         let (install, ..) = self.game(&LOOSE, "games")?;
-        let at = install.to_string_lossy();
+        let at = written(&install);
+        let program = written(&start_of(&install));
         let entry = format!(
-            "[Desktop Entry]\nType=Application\nName={}\nCategories=Game;\nExec={at}/{START} --window %U\nPath={at}\nIcon={at}/data/pack00.bin\n",
+            "[Desktop Entry]\nType=Application\nName={}\nCategories=Game;\nExec={program} --window %U\nPath={at}\nIcon={at}/data/pack00.bin\n",
             LOOSE.title
         );
-        text(&self.home.join(".local/share/applications/paper-estuary.desktop"), &entry)?;
+        // Windows has no such entries.
+        if !cfg!(windows) {
+            text(&self.home.join(DATA).join("applications/paper-estuary.desktop"), &entry)?;
+        }
         let saves = self.drives.join("cellar/saves/paper-estuary");
         text(&saves.join("first.save"), "turn 12\n")?;
-        link(&saves, &self.home.join(".local/share/paper-estuary"))
+        link(&saves, &self.home.join(DATA).join("paper-estuary"))
     }
 }

@@ -5,8 +5,9 @@ use std::path::Path;
 use serde_json::{Value, json};
 
 use super::bytes::text;
-use super::games::{Build, GAMES, START, write as write_game};
+use super::games::{Build, GAMES, write as write_game};
 use super::{Result, Scale};
+use crate::system::{CONFIG, START, start_of};
 
 /// The profile that tells Deft Barge where Quillgate keeps its records.
 pub const PROFILE: &str = include_str!("quillgate.toml");
@@ -21,7 +22,7 @@ pub(super) struct Unreadable {
 
 /// Writes the games, their rooms and Quillgate's own folder.
 pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale, report: &dyn Fn(usize)) -> Result<Unreadable> {
-    let own = home.join(".config/quillgate");
+    let own = home.join(CONFIG).join("quillgate");
     let mut rooms = Vec::new();
     let mut starts = Vec::new();
     for (drive, caption) in [("swift", "Front"), ("cellar", "Cellar"), ("pocket", "Stick")] {
@@ -39,7 +40,7 @@ pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale, report:
             text(&own.join("contents").join(format!("{}.json", build.id)), &pretty(&contents))?;
             holds += build.claim.unwrap_or(bytes);
             titles.push(entry(build, bytes));
-            starts.push(json!({ "title": build.id, "program": install.join(START), "at": build.last }));
+            starts.push(json!({ "title": build.id, "program": start_of(&install), "at": build.last }));
         }
         text(&room.join("ledger.json"), &pretty(&json!({ "ledger": 3, "holds": holds, "titles": titles })))?;
         rooms.push(json!({ "folder": room, "caption": caption }));

@@ -51,6 +51,10 @@ fn records_of(launcher: &str) -> String {
 }
 
 fn process(process: &Process) -> String {
+    // The system names nobody for some that hold a file: services, and programs of another person.
+    if process.pid == 0 {
+        return "another program".into();
+    }
     format!("{} (process {})", process.name, process.pid)
 }
 
@@ -146,6 +150,10 @@ fn kind_sentence(kind: &FindingKind) -> String {
         }
         FindingKind::NotWritable { path } => {
             format!("can't write {}. Check its permissions, and whether its drive is read-only.", path.display())
+        }
+        FindingKind::AdministratorWrites { path } => {
+            let how = "Open a terminal with \"Run as administrator\" and plan again there";
+            format!("only an administrator can write {}. {how}; nothing has been written.", path.display())
         }
         FindingKind::SeveralNames { path, names } => {
             let others = several(usize::try_from(names - 1).unwrap_or(usize::MAX), "other hard link");

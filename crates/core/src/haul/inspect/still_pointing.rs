@@ -9,7 +9,7 @@ use crate::item::{Residue, Strategy};
 use crate::journal::ItemRow;
 use crate::launcher::{home_of, read_places};
 use crate::platform::Look;
-use crate::site::Site;
+use crate::site::{Site, real_path};
 use crate::trace::{Find, Sure, WantedFolder, finds_in_usual_places};
 
 /// Whether an item has an old folder that something could lead to.
@@ -39,7 +39,7 @@ pub(crate) fn still_pointing(site: &Site, items: &[&ItemRow], stop: &Control) ->
 }
 
 fn residue_of(item: &ItemRow, finds: &[Find]) -> Residue {
-    let rewritten: HashSet<&Path> = item.planned.record_files().into_iter().collect();
+    let rewritten: HashSet<PathBuf> = item.planned.record_files().into_iter().map(real_path).collect();
     let leads = |find: &&Find| matches!(find.sure, Sure::Certain | Sure::Likely) && !find.record.meaning.is("folder");
     let pointing: Vec<&Find> = finds.iter().filter(leads).collect();
     let files: BTreeSet<PathBuf> = pointing.iter().map(|find| find.record.file.clone()).collect();
@@ -47,7 +47,7 @@ fn residue_of(item: &ItemRow, finds: &[Find]) -> Residue {
         let some = finds.iter().filter(|find| wanted(find.sure)).map(|find| find.record.file.clone());
         some.filter(|file| !but(file)).collect::<BTreeSet<_>>().into_iter().collect()
     };
-    let known = |file: &Path| files.contains(file) || rewritten.contains(file);
+    let known = |file: &Path| files.contains(file) || rewritten.contains(&real_path(file));
     let mut unclear = of(|sure| sure == Sure::Unreadable, &known);
     // A checksum of the old path stays in a file that was rewritten as well.
     unclear.extend(of(|sure| sure == Sure::Checksum, &|file| unclear.iter().any(|other| other == file)));

@@ -24,6 +24,9 @@ pub(crate) fn beside(file: &Path, own_name: &str) -> PathBuf {
 /// Puts the new content of one record file in place, durably, if it still holds the old one.
 pub(crate) fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Result<(), HaulError> {
     let file = &change.file;
+    if platform::is_in_registry(file) {
+        return replace_key(disk, change);
+    }
     let folder = file.parent().unwrap_or(Path::new("/"));
     let temporary = beside(file, own_name);
     // What a crash left under our own name.
@@ -64,6 +67,29 @@ pub(crate) fn replace(disk: &Disk, change: &FileChange, own_name: &str) -> Resul
         }
     }
     disk.flush_folder(folder).map_err(HaulError::disk("flush", folder))
+}
+
+/// Has a key of the registry say what it is to say, if it still says what it said: the values that differ are written, and flushed.
+fn replace_key(disk: &Disk, change: &FileChange) -> Result<(), HaulError> {
+    let file = &change.file;
+    let others = || HaulError::from(EditError::RecordChanged { file: file.clone(), location: "$".into() });
+    let now = read(change)?;
+    if now == change.after {
+        return Ok(());
+    }
+    if now != change.before {
+        return Err(others());
+    }
+    let text = |content: &Content| match content {
+        Content::Bytes(bytes) => Ok(bytes.clone()),
+        Content::Absent => Ok(Vec::new()),
+        _ => Err(others()),
+    };
+    let (before, after) = (text(&change.before)?, text(&change.after)?);
+    let written = disk.commit(file, || platform::write_registry(file, &before, &after));
+    written.map_err(HaulError::disk("change", file))?;
+    // What does not say it now was written by another program meanwhile, or was never taken.
+    if read(change)? == change.after { Ok(()) } else { Err(others()) }
 }
 
 /// Puts a finished file where a record file is, if that is still what it was: another program may write it between our look and our

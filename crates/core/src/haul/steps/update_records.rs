@@ -410,6 +410,7 @@ fn write_all(work: &mut ItemContext<'_>, all: &[FileChange], open: &[FileChange]
         // A game's own file goes to a folder that its library may not have yet.
         if let (Content::Absent, Content::Bytes(_), Some(folder)) =
             (&change.before, &change.after, change.file.parent())
+            && !platform::is_in_registry(&change.file)
         {
             work.make_way(folder)?;
         }

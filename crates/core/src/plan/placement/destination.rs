@@ -356,7 +356,7 @@ impl<'a> Placing<'a, '_> {
         let on_drive = there.and_then(|path| self.site.drive_of(path)).is_some_and(|d| d.name == drive.name);
         if !writable || !on_drive {
             let path = there.unwrap_or(install).to_path_buf();
-            self.say(FindingKind::NotWritable { path });
+            self.say(unwritable(path));
         }
     }
 }
@@ -369,13 +369,19 @@ pub(crate) fn writable_findings(site: &Site, item: &PlannedItem) -> Vec<Finding>
         if file.starts_with(&item.to) && item.mode != Strategy::Records {
             continue;
         }
+        if platform::is_in_registry(file) {
+            if !accessible(file) {
+                findings.push(Finding::about(&item.game, &item.title, unwritable(file.into())));
+            }
+            continue;
+        }
         let is_link = item.edits.iter().any(|edit| matches!(edit, Edit::Link { link, .. } if link == file));
         let real = if is_link { file.to_path_buf() } else { real_path(file) };
         let folder = real.ancestors().skip(1).find(|path| path.look_is_dir());
         let read_only = site.drive_of(&real).is_some_and(|drive| drive.read_only);
         let file_closed = !is_link && real.look_exists() && !accessible(&real);
         if read_only || file_closed || !folder.is_some_and(writable_folder) {
-            findings.push(Finding::about(&item.game, &item.title, FindingKind::NotWritable { path: file.into() }));
+            findings.push(Finding::about(&item.game, &item.title, unwritable(file.into())));
         }
         // A database is changed in place, and a link is none of its target's names.
         let in_place = |edit: &Edit| {
@@ -390,6 +396,15 @@ pub(crate) fn writable_findings(site: &Site, item: &PlannedItem) -> Vec<Finding>
         }
     }
     findings
+}
+
+/// Why what cannot be written cannot be.
+fn unwritable(path: PathBuf) -> FindingKind {
+    if platform::administrator_writes(&path) {
+        FindingKind::AdministratorWrites { path }
+    } else {
+        FindingKind::NotWritable { path }
+    }
 }
 
 fn accessible(path: &Path) -> bool {

@@ -3,6 +3,7 @@
 mod errors;
 mod file_system;
 mod files;
+mod folders;
 mod meta;
 #[expect(clippy::disallowed_methods, reason = "the kernel's own files are as long as it makes them")]
 mod mounts;
@@ -10,6 +11,7 @@ mod names;
 mod private;
 #[expect(clippy::disallowed_methods, reason = "the kernel's own files are as long as it makes them")]
 mod processes;
+mod registry;
 mod room;
 mod seen;
 #[expect(clippy::disallowed_methods, reason = "the kernel's own files are as long as it makes them")]
@@ -25,14 +27,20 @@ pub(crate) use files::{
     open_to_read, open_to_write, open_without_wait, read_some_at, read_through_cache, rename_if_free, share_bytes,
     write_all_at,
 };
+pub(crate) use folders::{
+    DESKTOP, DOCUMENTS, menus_of_all, menus_of_person, own_names, user_directories_in, usual_config, usual_data,
+    usual_state,
+};
+pub use folders::{HOME, folders_of_person};
 pub(crate) use meta::{apply_folder_meta, apply_link_meta, apply_meta, attributes_of};
 pub(crate) use mounts::{MOUNTS, drives_of_system, mounts_of_system};
-pub(crate) use names::name_of;
+pub(crate) use names::{FOLDS_CASE, FORBIDDEN, name_of, with_own_separators};
 pub(crate) use private::{make_private, open_private};
+pub(crate) use registry::{REGISTRY, is_in_registry, keys_of_programs, read_registry, real_key, write_registry};
 pub(crate) use room::{flush_of_all_tells_errors, usage_of};
 pub(crate) use seen::{entry_seen, look_behind, look_itself, look_open, must_be_file, real};
+pub use system::{CAN_STOP, hear_ends, is_writable, leave_the_terminal, shell_word, stop_here, words_of_process};
 pub(crate) use system::{
-    PROCESSES, free_at, is_in_system, is_locked, is_read_only, is_root, is_startable, let_others_go_first,
-    mount_number, own_letters, real_user, stand_alone, take_room,
+    PROCESSES, administrator_writes, free_at, is_in_system, is_locked, is_read_only, is_root, is_startable,
+    let_others_go_first, mount_number, own_letters, real_user, stand_alone, take_room,
 };
-pub use system::{is_writable, leave_the_terminal, words_of_process};

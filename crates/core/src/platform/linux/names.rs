@@ -3,6 +3,17 @@
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 
+/// Characters that the system itself refuses in names, beside `/`.
+pub(crate) const FORBIDDEN: &str = "";
+
+/// Whether names of other cases are the same names on every drive.
+pub(crate) const FOLDS_CASE: bool = false;
+
+/// A path that is written with `/`, as this system writes it.
+pub(crate) fn with_own_separators(path: String) -> String {
+    path
+}
+
 /// The name that has these bytes.
 pub(crate) fn name_of(bytes: Vec<u8>) -> OsString {
     OsString::from_vec(bytes)

@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use crate::bytes::Bytes;
+use crate::platform::contract::Ends;
 
 /// Where processes are listed (proc(5)).
 pub(crate) const PROCESSES: &str = "/proc";
@@ -14,6 +15,11 @@ pub(crate) const PROCESSES: &str = "/proc";
 /// Whether this program may give files to others and look into everybody's processes.
 pub(crate) fn is_root() -> bool {
     rustix::process::geteuid().is_root()
+}
+
+/// Whether only a program that is started another way could write a path. Here the permissions of files tell, and nothing else.
+pub(crate) fn administrator_writes(_path: &Path) -> bool {
+    false
 }
 
 /// The number of the user on whose behalf this program acts.
@@ -138,10 +144,46 @@ pub fn leave_the_terminal() {
     }
 }
 
+/// Calls `heard`, on a thread of its own, for each signal by which somebody wants this program to end.
+///
+/// # Errors
+/// What the system says.
+pub fn hear_ends(of: Ends, heard: impl Fn() + Send + 'static) -> io::Result<()> {
+    use signal_hook::consts::{SIGHUP, SIGINT, SIGQUIT, SIGTERM};
+    let signals: &[i32] = match of {
+        Ends::Apart => &[SIGINT, SIGTERM],
+        Ends::Command => &[SIGINT, SIGTERM, SIGHUP],
+        Ends::Screen => &[SIGINT, SIGTERM, SIGHUP, SIGQUIT],
+    };
+    let mut signals = signal_hook::iterator::Signals::new(signals)?;
+    std::thread::spawn(move || {
+        for _ in &mut signals {
+            heard();
+        }
+    });
+    Ok(())
+}
+
+/// Whether a program can be stopped at its terminal and go on later.
+pub const CAN_STOP: bool = true;
+
+/// Stops this program as Ctrl-Z does, until it is told to go on.
+///
+/// # Errors
+/// What the system says.
+pub fn stop_here() -> io::Result<()> {
+    signal_hook::low_level::emulate_default_handler(signal_hook::consts::SIGTSTP)
+}
+
 /// The words that a process was started with; none where there is no such process or it may not be asked.
 pub fn words_of_process(process: u32) -> Vec<Vec<u8>> {
     let said = std::fs::read(Path::new(PROCESSES).join(process.to_string()).join("cmdline")).unwrap_or_default();
     said.split(|byte| *byte == 0).map(<[u8]>::to_vec).collect()
+}
+
+/// A text as one word of a shell's command line.
+pub fn shell_word(text: &str) -> String {
+    shlex::try_quote(text).map_or_else(|_| text.into(), Into::into)
 }
 
 /// Whether a file is a program that can be started.

@@ -1,14 +1,19 @@
 //! What stands beside a file's bytes: times, and the attributes that go with it.
 
+#![allow(clippy::disallowed_methods, reason = "this is the door for times and streams")]
+
+use std::ffi::OsStr;
 use std::fs::{File, FileTimes, OpenOptions};
-use std::io;
+use std::io::{self, Read, Write};
 use std::os::windows::fs::OpenOptionsExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
-use deft_barge_windows::set_attributes;
+use deft_barge_windows::{path_of, set_attributes, streams_of};
 
+use super::names::name_of;
 use super::seen::{FOLDERS_TOO, ITSELF, READ_ONLY, SHARED, attributes_in, look_open};
+use crate::platform::NameBytes;
 use crate::platform::contract::{Meta, Refused};
 
 /// `FILE_READ_ATTRIBUTES | FILE_WRITE_ATTRIBUTES`.
@@ -25,6 +30,8 @@ fn time_of(modified_ns: i128) -> SystemTime {
 /// # Errors
 /// What the system says.
 pub(crate) fn apply_meta(file: &File, meta: &Meta, look: bool) -> io::Result<Vec<Refused>> {
+    // Each of them is a change of the file: its time comes last.
+    let mut refused = write_streams(file, &meta.attributes);
     let times = FileTimes::new().set_modified(time_of(meta.modified_ns));
     file.set_times(times)?;
     if look && look_open(file)?.modified_ns / 100 != meta.modified_ns / 100 {
@@ -34,18 +41,60 @@ pub(crate) fn apply_meta(file: &File, meta: &Meta, look: bool) -> io::Result<Vec
     let folder = look_open(file)?.is_folder();
     let wanted = attributes | if read_only && !folder { READ_ONLY } else { 0 };
     let taken = set_attributes(file, wanted);
-    Ok(if taken.is_ok() { Vec::new() } else { vec![Refused::Permissions] })
+    refused.extend(taken.is_err().then_some(Refused::Permissions));
+    Ok(refused)
 }
 
-/// Attributes with names and values: alternate streams are not read yet, and nothing else is.
+/// Bytes of a further stream that is carried: they are held in memory. Our own bound, a thousand times what programs put there.
+const LARGEST: u64 = 16 << 20;
+
+/// What stands beside a file's bytes under names of its own: its further streams.
 ///
 /// # Errors
-/// None.
-pub(crate) fn attributes_of(_path: &Path) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> {
-    Ok(Vec::new())
+/// What the system says; [`io::ErrorKind::FileTooLarge`] for a stream that is larger than any that is carried.
+pub(crate) fn attributes_of(path: &Path) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> {
+    let mut all = Vec::new();
+    for (name, size) in streams_of(path)? {
+        if size > LARGEST {
+            let what = format!("its stream {} is larger than {} MB", name.display(), LARGEST >> 20);
+            return Err(io::Error::new(io::ErrorKind::FileTooLarge, what));
+        }
+        let mut bytes = Vec::new();
+        let stream = OpenOptions::new().read(true).share_mode(SHARED).open(stream_of(path, &name))?;
+        stream.take(LARGEST).read_to_end(&mut bytes)?;
+        all.push((name.name_bytes().to_vec(), bytes));
+    }
+    all.sort();
+    Ok(all)
 }
 
-#[expect(clippy::disallowed_methods, reason = "this is the door for times")]
+/// The path of a file's stream.
+fn stream_of(path: &Path, name: &OsStr) -> PathBuf {
+    let mut text = path.as_os_str().to_os_string();
+    text.push(":");
+    text.push(name);
+    text.into()
+}
+
+/// Writes the streams of a copy; gives those that its file system did not take.
+fn write_streams(file: &File, wanted: &[(Vec<u8>, Vec<u8>)]) -> Vec<Refused> {
+    let path = if wanted.is_empty() { None } else { path_of(file).ok() };
+    let mut refused = Vec::new();
+    for (name, bytes) in wanted {
+        let write = |path: &PathBuf| -> io::Result<()> {
+            let mut how = OpenOptions::new();
+            let at = stream_of(path, &name_of(name.clone()));
+            let mut stream = how.write(true).create(true).truncate(true).share_mode(SHARED).open(at)?;
+            stream.write_all(bytes)?;
+            stream.sync_all()
+        };
+        if path.as_ref().is_none_or(|path| write(path).is_err()) {
+            refused.push(Refused::Attribute(name.clone()));
+        }
+    }
+    refused
+}
+
 fn opened(path: &Path) -> io::Result<File> {
     let mut how = OpenOptions::new();
     how.access_mode(ATTRIBUTES).share_mode(SHARED).custom_flags(FOLDERS_TOO | ITSELF).open(path)

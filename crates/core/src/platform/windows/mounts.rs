@@ -7,7 +7,7 @@ use std::ffi::OsString;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use deft_barge_windows::{DriveType, drive_type, mount_points, volume_at, volumes};
+use deft_barge_windows::{DriveType, device_of, drive_type, mount_points, volume_at, volumes};
 
 use super::room::usage_of;
 use crate::platform::contract::Mount;
@@ -104,8 +104,7 @@ fn drive(mount: &Mount, others: &[Drive]) -> Option<Drive> {
         DriveType::Removable => DriveKind::Usb,
         DriveType::Network => DriveKind::Network,
         DriveType::Memory => DriveKind::Memory,
-        // Whether it spins is not asked: only an administrator may.
-        DriveType::Fixed | DriveType::Unknown => DriveKind::Unknown,
+        DriveType::Fixed | DriveType::Unknown => kind_of_device(mount),
         DriveType::Disc => return None,
     };
     let usage = usage_of(&mount.point).ok().filter(|usage| usage.capacity.count() > 0)?;
@@ -117,8 +116,7 @@ fn drive(mount: &Mount, others: &[Drive]) -> Option<Drive> {
         mounts: vec![mount.point.clone()],
         kind,
         device: None,
-        // What stands beside a file in streams of its own isn't carried over yet: it is said to be lost.
-        abilities: Abilities { folds_case: true, attributes: false, ..Abilities::of_file_system(&mount.file_system) },
+        abilities: Abilities::of_file_system(&mount.file_system),
         file_system: mount.file_system.clone(),
         read_only: mount.read_only,
         capacity: usage.capacity,
@@ -126,6 +124,21 @@ fn drive(mount: &Mount, others: &[Drive]) -> Option<Drive> {
         declared: false,
         absent: false,
     })
+}
+
+/// What kind of device a volume is on, as far as that says so.
+fn kind_of_device(mount: &Mount) -> DriveKind {
+    /// Numbers of buses (`STORAGE_BUS_TYPE`).
+    const USB: i32 = 7;
+    const NVME: i32 = 17;
+    let named = device_of(Path::new(&mount.source)).or_else(|_| device_of(&mount.point));
+    match named.map(|device| (device.bus, device.seeks)) {
+        Ok((Some(USB), _)) => DriveKind::Usb,
+        Ok((Some(NVME), _)) => DriveKind::Nvme,
+        Ok((_, Some(true))) => DriveKind::Disk,
+        Ok((_, Some(false))) => DriveKind::Ssd,
+        _ => DriveKind::Unknown,
+    }
 }
 
 /// The label that a person gave the volume, else its letter or the folder where it is mounted; once among the others.

@@ -4,6 +4,17 @@
 use std::ffi::OsString;
 use std::os::windows::ffi::OsStringExt;
 
+/// Characters that the system itself refuses in names ("Naming Files, Paths, and Namespaces").
+pub(crate) const FORBIDDEN: &str = "\"*/:<>?\\|";
+
+/// Whether names of other cases are the same names on every drive.
+pub(crate) const FOLDS_CASE: bool = true;
+
+/// A path that is written with `/`, as this system writes it.
+pub(crate) fn with_own_separators(path: String) -> String {
+    path.replace('/', "\\")
+}
+
 /// The name that has these bytes. Bytes that no name has give U+FFFD in their place.
 pub(crate) fn name_of(bytes: Vec<u8>) -> OsString {
     match String::from_utf8(bytes) {

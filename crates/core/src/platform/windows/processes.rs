@@ -4,10 +4,13 @@
 //! name, so that of a folder the files in it are asked, as many as it takes at once.
 
 use std::collections::HashMap;
+use std::fs::OpenOptions;
+use std::os::windows::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
 
 use deft_barge_windows::{Running, command_line_of, program_of, running, using_files};
 
+use super::seen::{ITSELF, SHARED};
 use crate::platform::contract::{Process, Processes, Sight, Wanted};
 use crate::platform::look::{Look, read_dir, real_path};
 
@@ -39,6 +42,17 @@ fn files_of(place: &Path, all: &mut Vec<PathBuf>) {
     }
 }
 
+/// Whether another program has a file open so that it could not be removed or renamed.
+#[expect(clippy::disallowed_methods, reason = "it is opened and closed, and nothing is removed")]
+fn is_held(file: &Path) -> bool {
+    /// `DELETE`.
+    const REMOVE: u32 = 0x1_0000;
+    /// `ERROR_SHARING_VIOLATION`.
+    const HELD: i32 = 32;
+    let opened = OpenOptions::new().access_mode(REMOVE).share_mode(SHARED).custom_flags(ITSELF).open(file);
+    opened.is_err_and(|error| error.raw_os_error() == Some(HELD))
+}
+
 impl Processes<'_> {
     /// Finds the processes that bear one of the names or use one of the paths, but for ourselves.
     ///
@@ -49,13 +63,21 @@ impl Processes<'_> {
         let Ok(others) = all_others() else { return (Vec::new(), 1) };
         let (mut found, mut hidden) = (Vec::new(), 0);
         let mut holding: HashMap<u32, &PathBuf> = HashMap::new();
+        let mut unnamed = Vec::new();
         for place in &places {
             let mut files = Vec::new();
             files_of(place, &mut files);
             let files: Vec<&Path> = files.iter().map(PathBuf::as_path).collect();
             match using_files(&files) {
-                Ok(processes) => holding.extend(processes.into_iter().map(|process| (process, place))),
-                Err(_) => hidden += 1,
+                Ok(processes) if !processes.is_empty() => {
+                    holding.extend(processes.into_iter().map(|process| (process, place)));
+                }
+                told => {
+                    hidden += usize::from(told.is_err());
+                    // Nobody is named: a service, or a program of another person, may hold it all the same.
+                    let held = files.iter().find(|file| is_held(file));
+                    unnamed.extend(held.map(|file| Sight::Uses(file.to_path_buf())));
+                }
             }
         }
         for one in others {
@@ -73,6 +95,7 @@ impl Processes<'_> {
             };
             found.extend(why.map(|why| Process { pid: one.pid, name, why }));
         }
+        found.extend(unnamed.into_iter().map(|why| Process { pid: 0, name: String::new(), why }));
         found.sort_by_key(|process| process.pid);
         (found, hidden)
     }

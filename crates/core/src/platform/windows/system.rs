@@ -8,12 +8,14 @@ use std::path::{Component, Path, PathBuf};
 use std::process::Command;
 
 use deft_barge_windows::{
-    command_line_of, is_elevated, is_range_locked, leave_the_console, mount_points, room_at, take_room as reserve,
-    volume_at, work_in_the_background,
+    KnownFolder, command_line_of, is_elevated, is_range_locked, known_folder, leave_the_console, mount_points, room_at,
+    take_room as reserve, volume_at, work_in_the_background,
 };
 
+use super::registry::{is_in_registry, is_of_machine, may_write_registry};
 use super::seen::{FOLDERS_TOO, SHARED, look_behind};
 use crate::bytes::Bytes;
+use crate::platform::contract::Ends;
 
 /// Where processes are listed: Windows has a call for it, and no folder.
 pub(crate) const PROCESSES: &str = "";
@@ -21,6 +23,14 @@ pub(crate) const PROCESSES: &str = "";
 /// Whether this program has the rights of an administrator.
 pub(crate) fn is_root() -> bool {
     is_elevated()
+}
+
+/// Whether an administrator could write a path that this program may not: the same person may have to start it as one.
+pub(crate) fn administrator_writes(path: &Path) -> bool {
+    let of_all =
+        [KnownFolder::ProgramFiles, KnownFolder::ProgramFilesX86, KnownFolder::ProgramData, KnownFolder::Windows];
+    let lies_in = |folder: KnownFolder| known_folder(folder).is_some_and(|folder| path.starts_with(folder));
+    !is_elevated() && (is_of_machine(path) || of_all.into_iter().any(lies_in))
 }
 
 /// The number of the user that started this program: users of Windows have none.
@@ -60,6 +70,9 @@ pub(crate) fn own_letters() -> Vec<(char, PathBuf)> {
 pub fn is_writable(path: &Path) -> bool {
     /// `FILE_WRITE_DATA`, which of a folder is `FILE_ADD_FILE`.
     const MAKE: u32 = 0x2;
+    if is_in_registry(path) {
+        return may_write_registry(path);
+    }
     OpenOptions::new().access_mode(MAKE).share_mode(SHARED).custom_flags(FOLDERS_TOO).open(path).is_ok()
 }
 
@@ -102,10 +115,35 @@ pub fn leave_the_terminal() {
     }
 }
 
+/// Calls `heard`, on a thread of its own, for keys of the console and for whatever else wants this program to end.
+///
+/// # Errors
+/// What the system says.
+pub fn hear_ends(_of: Ends, heard: impl Fn() + Send + 'static) -> io::Result<()> {
+    deft_barge_windows::hear_ends(heard)
+}
+
+/// Whether a program can be stopped at its terminal and go on later.
+pub const CAN_STOP: bool = false;
+
+/// Windows stops no program at its console.
+///
+/// # Errors
+/// That it doesn't.
+pub fn stop_here() -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
+}
+
 /// The words that a process was started with; none where there is no such process or it may not be asked.
 pub fn words_of_process(process: u32) -> Vec<Vec<u8>> {
     let line = command_line_of(process);
     line.to_string_lossy().split_whitespace().map(|word| word.as_bytes().to_vec()).collect()
+}
+
+/// A text as one word of a command line: what both shells of Windows take for one.
+pub fn shell_word(text: &str) -> String {
+    let plain = |c: char| c.is_alphanumeric() || "\\/:._-+=~".contains(c);
+    if !text.is_empty() && text.chars().all(plain) { text.into() } else { format!("\"{text}\"") }
 }
 
 /// Whether a file is a program that can be started.

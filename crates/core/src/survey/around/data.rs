@@ -323,7 +323,7 @@ fn of_settings(
 fn data_places(site: &Site) -> Vec<PathBuf> {
     let mut above = vec![site.places.data.clone(), site.places.home.clone()];
     for (name, path, _) in user_directories(site) {
-        if name == "XDG_DOCUMENTS_DIR" && path != site.places.home {
+        if name == platform::DOCUMENTS && path != site.places.home {
             above.push(path.join("My Games"));
             above.push(path);
         }

@@ -1,4 +1,4 @@
-//! Desktop entries that start a game, open its folder, or show its icon.
+//! Desktop entries, and shell links, that start a game, open its folder, or show its icon.
 
 use super::values::{Around, Scope, Shortcut, game_id};
 use crate::platform;
@@ -8,33 +8,36 @@ use rayon::prelude::*;
 use std::path::{Path, PathBuf};
 
 use crate::launcher::{FoundGame, FoundLauncher, Problem, Record, plain_record};
-use crate::record::{Bases, Format, Place, Shape, Side, Source, Spelling};
+use crate::record::{Bases, Format, Place, Shape, Side, Source, Spelling, Step};
 use crate::site::Site;
 
 use crate::launcher::shortcut_records;
 
-use crate::trace::Needles;
+use crate::trace::{Needles, leaves};
 
 /// No desktop entry is larger: our own bound, a hundred times what they have.
 const LARGEST: u64 = 1 << 20;
 
 pub(crate) fn is_entry(file: &Path) -> bool {
-    file.extension().is_some_and(|end| end == "desktop")
+    file.extension().is_some_and(|end| end == "desktop") || is_link(file)
 }
+
+fn is_link(file: &Path) -> bool {
+    file.extension().is_some_and(|end| end.eq_ignore_ascii_case("lnk"))
+}
+
 fn folders(site: &Site) -> Vec<(PathBuf, Scope)> {
     let places = &site.places;
-    let mut all =
-        vec![(places.data.join("applications"), Scope::Menu), (places.config.join("autostart"), Scope::Autostart)];
-    let desktop = user_directories(site).into_iter().find(|(name, ..)| name == "XDG_DESKTOP_DIR");
+    let [menu, autostart] = platform::menus_of_person(&places.config, &places.data);
+    let mut all = vec![(menu, Scope::Menu), (autostart, Scope::Autostart)];
+    let desktop = user_directories(site).into_iter().find(|(name, ..)| name == platform::DESKTOP);
     let desktop = desktop.map_or_else(|| places.home.join("Desktop"), |(_, path, _)| path);
     if desktop != places.home {
         all.push((desktop, Scope::Desktop));
     }
     // The entries of all people of this machine; a declared world has none.
     if site.world.is_none() {
-        let shared =
-            ["/usr/share/applications", "/usr/local/share/applications", "/var/lib/flatpak/exports/share/applications"];
-        all.extend(shared.map(|path| (PathBuf::from(path), Scope::System)));
+        all.extend(platform::menus_of_all().into_iter().map(|path| (path, Scope::System)));
     }
     all
 }
@@ -93,19 +96,34 @@ fn one(
     file: &Path,
     scope: Scope,
 ) -> (Vec<ShortcutHit>, Option<Problem>) {
-    let Ok(text) = platform::read(file) else { return (Vec::new(), None) };
-    let text = String::from_utf8_lossy(&text);
-    let named: Vec<(usize, usize)> = needles.in_text(&text).into_iter().map(|nth| games[nth]).collect();
-    if named.is_empty() {
-        return (Vec::new(), None);
+    let named_in =
+        |text: &str| -> Vec<(usize, usize)> { needles.in_text(text).into_iter().map(|nth| games[nth]).collect() };
+    let mut named = Vec::new();
+    let link = is_link(file);
+    if !link {
+        let Ok(text) = platform::read(file) else { return (Vec::new(), None) };
+        named = named_in(&String::from_utf8_lossy(&text));
+        if named.is_empty() {
+            return (Vec::new(), None);
+        }
     }
-    let source = match Source::read(file, Shape::Text(Format::Desktop)) {
+    let shape = Shape::Text(if link { Format::ShellLink } else { Format::Desktop });
+    let source = match Source::read(file, shape) {
         Ok(source) => source,
         Err(error) => {
             return (Vec::new(), Some(Problem { file: file.into(), line: None, what: error.to_string() }));
         }
     };
-    let says = |key: &str| source.below(&crate::record::Place::default(), &format!("$['Desktop Entry'].{key}"));
+    if link {
+        // The names stand in it in several code pages.
+        let texts: Vec<String> = leaves(&source).into_iter().map(|(_, _, text)| text).collect();
+        named = named_in(&texts.join("\n"));
+    }
+    let says = |key: &str, in_link: &str| {
+        let at = if link { format!("$.{in_link}") } else { format!("$['Desktop Entry'].{key}") };
+        source.below(&Place::default(), &at)
+    };
+    let stem = || file.file_stem().map(|stem| stem.to_string_lossy().into_owned());
     let mut hits = Vec::new();
     for (l, g) in named {
         let (launcher, game): (&FoundLauncher, &FoundGame) = (&found[l], &found[l].games[g]);
@@ -113,14 +131,14 @@ fn one(
         if game.entry.file == file {
             continue;
         }
-        let records = shortcut_records(site, launcher, game, file, &source);
+        let records = shortcut_records(site, launcher, game, (file, shape), &source);
         if records.is_empty() {
             continue;
         }
         let shortcut = Shortcut {
             file: file.into(),
-            name: says("Name").unwrap_or_default(),
-            exec: says("Exec").unwrap_or_default(),
+            name: if link { stem() } else { says("Name", "") }.unwrap_or_default(),
+            exec: says("Exec", "items").or_else(|| says("Exec", "relative_path")).unwrap_or_default(),
             scope,
             game: game_id(launcher, game),
             writable: scope != Scope::System && platform::is_writable(file),
@@ -130,21 +148,23 @@ fn one(
     (hits, None)
 }
 
-/// The user directories of the desktop, by the xdg-user-dirs file: name, folder and record.
+/// The directories of a person, by what their system keeps of them: name, folder and record.
 pub(crate) fn user_directories(site: &Site) -> Vec<(String, PathBuf, Record)> {
-    let file = site.places.config.join("user-dirs.dirs");
-    let shape = Shape::Text(Format::UserDirs);
+    let declared = site.world.is_some();
+    let Some((file, section)) = platform::user_directories_in(&site.places.config, declared) else { return Vec::new() };
+    let shape = Shape::Text(if section.is_some() { Format::Hive } else { Format::UserDirs });
     let Ok(source) = Source::read(&file, shape) else { return Vec::new() };
-    let bases = Bases { home: Some(site.places.home.clone()), ..Bases::default() };
+    let bases = Bases { home: Some(site.places.home.clone()), names: site.places.names(), ..Bases::default() };
+    let top = section.map_or_else(Place::default, |name| Place::default().child(Step::Name(name.into())));
     let one = |place: Place| {
         let text = source.leaf(&place, Side::Value)?;
         let (spelling, path) = Spelling::read(&text, &bases).ok()?;
         let name = match place.0.last()? {
-            crate::record::Step::Name(name) => name.clone(),
-            crate::record::Step::Index(_) => return None,
+            Step::Name(name) => name.clone(),
+            Step::Index(_) => return None,
         };
         Some((name, path, plain_record(&file, shape, &source, &place, text, &spelling)))
     };
-    let children = source.children(&Place::default()).unwrap_or_default();
+    let children = source.children(&top).unwrap_or_default();
     children.into_iter().filter_map(one).collect()
 }
