@@ -83,7 +83,7 @@ fn replace_key(disk: &Disk, change: &FileChange) -> Result<(), HaulError> {
     let text = |content: &Content| match content {
         Content::Bytes(bytes) => Ok(bytes.clone()),
         Content::Absent => Ok(Vec::new()),
-        _ => Err(others()),
+        Content::Link(_) | Content::Cells(_) | Content::Known(..) | Content::Patched(_) => Err(others()),
     };
     let (before, after) = (text(&change.before)?, text(&change.after)?);
     let written = disk.commit(file, || platform::write_registry(file, &before, &after));

@@ -40,6 +40,7 @@ pub(crate) const DOCUMENTS: &str = "XDG_DOCUMENTS_DIR";
 pub(crate) const DESKTOP: &str = "XDG_DESKTOP_DIR";
 
 /// Where it is written which directories a person has, and the section in it; `None` where nothing says that.
+#[expect(clippy::unnecessary_wraps, reason = "another system may not say it")]
 pub(crate) fn user_directories_in(config: &Path, _declared: bool) -> Option<(PathBuf, Option<&'static str>)> {
     Some((config.join("user-dirs.dirs"), None))
 }
