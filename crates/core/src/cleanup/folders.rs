@@ -33,7 +33,7 @@ pub(crate) fn candidates(site: &Site, survey: &Survey, history: &History) -> (Ve
             looking.below(folder, 0);
         }
     }
-    for drive in site.drives.iter().filter(|drive| !drive.absent && drive.root.parent().is_some()) {
+    for drive in site.drives.iter().filter(|drive| !drive.absent && !site.is_of_system(drive)) {
         looking.below(&drive.root, DEEP);
     }
     // Of the home only what is named after games: its other folders are a person's own affairs.

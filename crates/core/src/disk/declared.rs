@@ -4,8 +4,8 @@
 //! anything has happened; room is counted in allocated bytes, as a file system counts it.
 
 use crate::platform;
-use crate::platform::NameBytes;
 use crate::platform::{Drive, SystemError, allocated_below};
+use crate::platform::{NameBytes, begins_behind};
 use std::collections::{HashMap, HashSet};
 use std::ffi::OsString;
 use std::fs;
@@ -142,7 +142,7 @@ impl Rules {
 /// Whether a path lies in a folder, or is it: both are written without `.`, `..` and doubled slashes.
 fn lies_in(path: &Path, folder: &Path) -> bool {
     let rest = path.name_bytes().strip_prefix(folder.name_bytes());
-    rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
+    rest.is_some_and(|rest| rest.is_empty() || begins_behind(rest))
 }
 
 fn fold(name: &std::ffi::OsStr) -> OsString {

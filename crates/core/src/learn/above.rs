@@ -8,6 +8,7 @@ use super::learned::Doubt;
 use super::list::{AboveSeen, Entry, GameList};
 use super::records::{RecordOfFile, Said, stands_alone};
 use super::roles::Roles;
+use crate::platform::in_template;
 use crate::record::scalars_of;
 use crate::record::step_text;
 use crate::record::{HeldPart, Place, Source, Step};
@@ -43,7 +44,7 @@ pub(super) fn records_above(
             false if dir.parent() == Some(seen.dir.as_path()) => "{parent}",
             false => return Err(not_clear()),
         };
-        let file = seen.file.strip_prefix(&home.path).map_err(|_| not_clear())?.to_string_lossy().into_owned();
+        let file = in_template(seen.file.strip_prefix(&home.path).map_err(|_| not_clear())?);
         let (selector, file) = match &bound {
             Bound::Key => (with_last(&seen.place, "['{id}']"), file),
             Bound::Beside(key, number) => {

@@ -37,7 +37,7 @@ impl Evidence {
                 gather(place, &[&state, &settings], &mut gathered);
             }
         }
-        let tops = site.drives.iter().filter(|drive| !drive.absent && drive.root.parent().is_some());
+        let tops = site.drives.iter().filter(|drive| !drive.absent && !site.is_of_system(drive));
         for top in tops.map(|drive| drive.root.clone()).chain(paths.iter().cloned()) {
             small_files(&top, DEEP, &mut gathered.files);
         }
@@ -46,7 +46,8 @@ impl Evidence {
             list.dedup();
         }
         let layers = gathered.layers.iter().map(|prefix| Letters::read(prefix)).collect();
-        let of_menus = |file: &PathBuf| file.extension().is_some_and(|end| end == "desktop" || end == "directory");
+        let of_menus =
+            |file: &PathBuf| file.extension().is_some_and(|end| end == "desktop" || end == "directory" || end == "lnk");
         let readable = gathered.files.iter().filter(|file| !of_menus(file) && may_be_read(file, &places));
         let readable = readable.cloned().collect();
         Self { gathered, places, layers, readable, naming: BTreeMap::new() }

@@ -8,6 +8,7 @@ use super::list::{Entry, GameList, ListAt, around};
 use super::pattern::{Pattern, PatternStep};
 use super::seen::{Seen, SeenFile};
 use super::whose::folder_of;
+use crate::platform::in_template;
 use crate::record::{Place, Shape, Side, Source, Step, scalars_of};
 use crate::site::Site;
 
@@ -59,7 +60,10 @@ fn family(((folder, end, shape, place, side, by_name), members): Family<'_>) -> 
     if dirs.len() < 2 || dirs.len() * 2 < members.len() + 1 || side == Side::Key {
         return None;
     }
-    let below = |file: &'_ SeenFile| file.file.strip_prefix(folder).ok()?.to_str().map(str::to_string);
+    let below = |file: &'_ SeenFile| {
+        let path = file.file.strip_prefix(folder).ok()?;
+        path.to_str().map(|_| in_template(path))
+    };
     let names: Vec<String> = members.iter().filter_map(|(file, _)| below(file)).collect();
     // Of files in folders of their own only these differ.
     let firsts: Vec<&str> = names.iter().map(|name| name.strip_suffix(end.as_str()).unwrap_or(name)).collect();

@@ -7,6 +7,7 @@ use super::evidence::Evidence;
 use super::in_libraries::is_a_library;
 use super::list::{GameList, ListAt};
 use super::whose::folder_of;
+use crate::platform::in_template;
 use crate::record::{Bases, Letters, Spelling};
 use crate::site::{Site, real_path};
 
@@ -114,15 +115,15 @@ pub(super) fn template_of(site: &Site, path: &Path) -> String {
     let all = [("config", &places.config), ("data", &places.data), ("state", &places.state), ("user", &places.home)];
     for (name, place) in all {
         if let Ok(rest) = path.strip_prefix(place) {
-            let rest = rest.to_string_lossy();
+            let rest = in_template(rest);
             return if rest.is_empty() { format!("{{{name}}}") } else { format!("{{{name}}}/{rest}") };
         }
     }
     let key = crate::platform::REGISTRY.and_then(|registry| path.strip_prefix(registry).ok());
     if let Some(key) = key {
-        return format!("{{registry}}/{}", key.to_string_lossy().replace('\\', "/").trim_start_matches('/'));
+        return format!("{{registry}}/{}", in_template(key).trim_start_matches('/'));
     }
-    path.to_string_lossy().into_owned()
+    in_template(path)
 }
 
 /// Names of the programs that lie in a launcher's folder.

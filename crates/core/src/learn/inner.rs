@@ -9,6 +9,7 @@ use std::path::{Path, PathBuf};
 use super::list::{GameList, are_libraries, is_playable};
 use super::seen::{Seen, SeenFile, may_be_a_game};
 use crate::platform::Drive;
+use crate::platform::in_template;
 use crate::site::Site;
 
 /// Folders in which games lie, each in one of its own.
@@ -20,7 +21,11 @@ pub(super) fn folders_around(site: &Site, files: &[&SeenFile]) -> Option<GameFol
     let paths: BTreeSet<&Path> = seen.map(|seen| seen.dir.as_path()).collect();
     let mut found = BTreeSet::new();
     let paths: Vec<&Path> = paths.into_iter().collect();
-    part(site, Path::new("/"), &paths, &mut found);
+    let tops: BTreeSet<&Path> = paths.iter().filter_map(|path| path.ancestors().last()).collect();
+    for top in tops {
+        let below: Vec<&Path> = paths.iter().copied().filter(|path| path.starts_with(top)).collect();
+        part(site, top, &below, &mut found);
+    }
     // A drive with one game so far has it in a folder of the same name.
     let named: BTreeSet<PathBuf> = found.iter().flat_map(|folder| on_other_drives(site, folder)).collect();
     found.extend(named.into_iter().filter(|folder| paths.iter().any(|path| path.starts_with(folder))));
@@ -87,11 +92,11 @@ impl GameFolders {
             let rest = site.drives.iter().filter_map(rest).min_by_key(|rest| rest.components().count());
             match rest {
                 Some(rest) if rest.as_os_str().is_empty() => vec!["{drive}".into()],
-                Some(rest) => vec![format!("{{drive}}/{}", rest.to_string_lossy())],
+                Some(rest) => vec![format!("{{drive}}/{}", in_template(&rest))],
                 // What lies on the system's drive outside of the person's home goes to a folder of that name elsewhere.
                 None => {
                     let name = folder.file_name().unwrap_or_default().to_string_lossy();
-                    vec![format!("{{drive}}/{name}"), folder.to_string_lossy().into_owned()]
+                    vec![format!("{{drive}}/{name}"), in_template(folder)]
                 }
             }
         };

@@ -14,6 +14,7 @@ use super::new_entry::new_entry;
 use super::pattern::{Pattern, PatternStep};
 use super::roles::Roles;
 use crate::checksums::measure;
+use crate::platform::in_template;
 use crate::record::step_text;
 use crate::record::{Format, HeldPart, LibrarySays, Place, Side, Source, Step};
 
@@ -81,7 +82,7 @@ pub(super) fn of(
     let is_home = below.as_os_str().is_empty();
     let name = list.dirs().next().and_then(Path::file_name).unwrap_or_default().to_string_lossy().into_owned();
     Ok(Some(LearnedLibraries {
-        file: if is_home { "{home}".into() } else { format!("{{home}}/{}", below.to_string_lossy()) },
+        file: if is_home { "{home}".into() } else { format!("{{home}}/{}", in_template(below)) },
         shape: list.shape.to_string(),
         list: above.selector(),
         entries,

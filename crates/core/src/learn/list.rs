@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use serde_json::Value;
 
 use super::pattern::Pattern;
+use crate::platform::in_template;
 use crate::platform::{self, Look};
 use crate::record::{Bases, Place, Shape, Side, Source, Spelling, Step};
 use crate::survey::{FolderListing, holds_a_program, is_program};
@@ -169,7 +170,8 @@ impl GameList {
                 Step::Index(_) => None,
             },
             ListAt::Each { folder, before, after } => {
-                let name = entry.file.strip_prefix(folder).ok()?.to_str()?;
+                let path = entry.file.strip_prefix(folder).ok()?;
+                let name = path.to_str().map(|_| in_template(path))?;
                 name.strip_prefix(before.as_str())?.strip_suffix(after.as_str()).map(str::to_string)
             }
             ListAt::InLibraries { name: Some((before, after)), .. } => {

@@ -11,6 +11,7 @@ use super::list::{Entry, GameList, ListAt, Reference, folder_below};
 use super::pairs::{by_names, by_number};
 use super::pattern::{Pattern, PatternStep, kinds};
 use super::roles::Roles;
+use crate::platform::in_template;
 use crate::record::scalars_of;
 use crate::record::{Bases, Hop, Place, Shape, Side, Source, Spelling, Step, Within};
 use crate::site::Site;
@@ -222,11 +223,11 @@ fn shared_files(finds: &[(PathBuf, Vec<Find>)]) -> BTreeSet<&Path> {
 fn file_of(site: &Site, home: &Home, find: &Find, dir: &Path, id: &str, shared: &BTreeSet<&Path>) -> String {
     let file = &find.record.file;
     if let Ok(rest) = file.strip_prefix(dir) {
-        return format!("{{install}}/{}", rest.to_string_lossy());
+        return format!("{{install}}/{}", in_template(rest));
     }
     let text = match file.strip_prefix(&home.path) {
         Ok(rest) if rest.as_os_str().is_empty() => "{home}".into(),
-        Ok(rest) => format!("{{home}}/{}", rest.to_string_lossy()),
+        Ok(rest) => format!("{{home}}/{}", in_template(rest)),
         Err(_) => template_of(site, file),
     };
     if shared.contains(file.as_path()) {
@@ -433,7 +434,7 @@ fn plain(mut pattern: Pattern) -> Pattern {
 pub(super) fn list_file(home: &Home, list: &GameList) -> String {
     let (folder, name) = match &list.at {
         ListAt::InLibraries { below, name, .. } => {
-            let below = below.to_string_lossy();
+            let below = in_template(below);
             return match name {
                 Some((before, after)) if below.is_empty() => format!("{{library}}/{before}{{id}}{after}"),
                 Some((before, after)) => format!("{{library}}/{below}/{before}{{id}}{after}"),
@@ -448,6 +449,7 @@ pub(super) fn list_file(home: &Home, list: &GameList) -> String {
         }
         ListAt::Each { folder, before, after } => (folder.as_path(), format!("{before}{{id}}{after}")),
     };
-    let below = folder.strip_prefix(&home.path).unwrap_or(Path::new("")).to_string_lossy().into_owned();
+    let below = folder.strip_prefix(&home.path).unwrap_or(Path::new(""));
+    let below = in_template(below);
     if below.is_empty() { format!("{{home}}/{name}") } else { format!("{{home}}/{below}/{name}") }
 }

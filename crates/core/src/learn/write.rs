@@ -11,6 +11,7 @@ use super::pattern::PatternStep;
 use super::records::{LearnedRecords, Said, list_file};
 use super::roles::Roles;
 use crate::launcher::{LearnedFrom, Profile, read_launchers};
+use crate::platform::in_template;
 use crate::record::{LibrarySays, Side};
 use crate::site::Site;
 
@@ -89,7 +90,7 @@ fn install_template(list: &GameList) -> String {
     match &list.at {
         _ if list.is_below() => "{install}".to_string(),
         ListAt::InLibraries { sub: Some(sub), .. } if sub.as_os_str().is_empty() => "{library}/{folder}".to_string(),
-        ListAt::InLibraries { sub: Some(sub), .. } => format!("{{library}}/{}/{{folder}}", sub.to_string_lossy()),
+        ListAt::InLibraries { sub: Some(sub), .. } => format!("{{library}}/{}/{{folder}}", in_template(sub)),
         _ if list.held || list.reference.as_ref().is_some_and(|reference| reference.alone) => {
             "{library}/{folder}".into()
         }

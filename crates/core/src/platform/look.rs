@@ -12,8 +12,8 @@ use super::contract::{Seen, SeenKind};
 use super::patience::patiently;
 use super::silent::answers;
 use super::system::{
-    entry_seen, is_in_registry, look_behind, look_itself, must_be_file, open_without_wait, read_registry, real,
-    real_key,
+    entry_seen, is_in_registry, is_key_there, look_behind, look_itself, must_be_file, open_without_wait, read_registry,
+    real, real_key,
 };
 
 /// The most bytes of a file that is read whole: records, lists and profiles are far smaller.
@@ -83,16 +83,16 @@ impl Look for Path {
     }
 }
 
-/// What is known of a key of the registry: it is a file with the bytes of its text.
+/// What is known of a key of the registry: it is a file, of which nobody knows the size before its text is read.
 fn look_at_key(path: &Path) -> io::Result<Seen> {
-    let size = read_registry(path)?.len() as u64;
+    is_key_there(path)?;
     let mut number = DefaultHasher::new();
     path.hash(&mut number);
     Ok(Seen {
         kind: SeenKind::File,
         device: u64::MAX,
         inode: number.finish(),
-        size,
+        size: 0,
         allocated: 0,
         names: 1,
         mode: 0o600,

@@ -33,7 +33,7 @@ pub(crate) use errors::{is_circle, is_invalid};
 pub use look::real_path;
 pub(crate) use look::{Look, entry_meta, open, open_file, read, read_dir, read_dir_here, read_to_string};
 pub use mountinfo::parse_mountinfo;
-pub(crate) use names::NameBytes;
+pub(crate) use names::{NameBytes, begins_behind};
 pub(crate) use patience::{Heartbeat, patiently};
 pub(crate) use private::{append_private, create_private, write_private};
 pub use room::allocated_below;
@@ -46,10 +46,10 @@ pub(crate) use system::{DESKTOP, DOCUMENTS, menus_of_all, menus_of_person, own_n
 pub(crate) use system::{
     MOUNTS, PROCESSES, administrator_writes, apply_folder_meta, apply_link_meta, apply_meta, attributes_of,
     begin_write_back, cannot_exchange, create_new, drives_of_system, drop_from_cache, exchange, file_system_id,
-    flush_folder, free_at, is_dead_mount, is_in_system, is_locked, is_not_straight_below, is_read_only, is_root,
-    is_startable, is_unreadable_here, let_others_go_first, lock_folder, look_behind, look_itself, look_open, make_link,
-    make_private, make_writable, mount_number, mounts_of_system, must_be_file, name_of, open_to_read, open_to_write,
-    own_letters, read_some_at, read_through_cache, real, real_user, removal_refused, rename_if_free, share_bytes,
-    stand_alone, take_room, usual_config, usual_data, usual_state, with_own_separators, write_all_at,
+    flush_folder, free_at, in_template, is_dead_mount, is_in_system, is_locked, is_not_straight_below, is_read_only,
+    is_root, is_startable, is_unreadable_here, let_others_go_first, lock_folder, look_behind, look_itself, look_open,
+    make_link, make_private, make_writable, mount_number, mounts_of_system, must_be_file, name_of, open_to_read,
+    open_to_write, own_letters, read_some_at, read_through_cache, real, real_user, removal_refused, rename_if_free,
+    share_bytes, stand_alone, take_room, usual_config, usual_data, usual_state, with_own_separators, write_all_at,
 };
 pub(crate) use system::{REGISTRY, is_in_registry, keys_of_programs, write_registry};

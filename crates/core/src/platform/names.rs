@@ -20,3 +20,8 @@ impl NameBytes for Path {
         self.as_os_str().as_encoded_bytes()
     }
 }
+
+/// Whether the bytes behind a path begin with a separator, so that what they say lies in it.
+pub(crate) fn begins_behind(rest: &[u8]) -> bool {
+    rest.first().is_some_and(|byte| std::path::is_separator(char::from(*byte)))
+}

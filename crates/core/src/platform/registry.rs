@@ -126,6 +126,20 @@ fn unquoted(text: &str) -> Option<String> {
     Some(out)
 }
 
+/// Whether such a text says a path, or one below it, whatever the case of its letters: in quotes, or in digits of UTF-16.
+pub(crate) fn says_path(text: &str, path: &str) -> bool {
+    let digits = |path: &str| -> String {
+        path.encode_utf16().flat_map(u16::to_le_bytes).map(|byte| format!("{byte:02x},")).collect()
+    };
+    // In digits letters of either case are others: the path as the system writes it is looked for, and the one in small letters.
+    let low = path.to_lowercase();
+    if text.contains(&digits(path)) || text.contains(&digits(&low)) {
+        return true;
+    }
+    let text = text.to_lowercase();
+    text.contains(&low.replace('\\', "\\\\")) || text.contains(&low.replace('\\', "/"))
+}
+
 /// Keys with their values' names and texts, in the order of the text.
 type Lines<'a> = Vec<(&'a str, BTreeMap<String, &'a str>)>;
 
@@ -231,6 +245,22 @@ mod tests {
             prop_assert_eq!(set, values);
             prop_assert!(registry_acts(&text, &text).unwrap().is_empty());
         }
+    }
+
+    #[test]
+    fn a_path_is_found_in_quotes_and_in_digits() {
+        let path = "C:\\Games\\Fen & Moor";
+        for (kind, text) in [
+            (1, "C:\\games\\fen & moor\\go.exe\0"),
+            (1, "c:/Games/Fen & Moor\0"),
+            (2, "c:\\games\\fen & moor\0"),
+            (2, "C:\\Games\\Fen & Moor\\x\0"),
+        ] {
+            let text = registry_text(vec![("HKCU\\M".into(), vec![value("at", kind, units(text))])]);
+            assert!(says_path(&text, path), "{text}");
+        }
+        let other = registry_text(vec![("HKCU\\M".into(), vec![value("at", 1, units("C:\\Games\\Fen\0"))])]);
+        assert!(!says_path(&other, path));
     }
 
     #[test]

@@ -134,9 +134,14 @@ impl Site {
         if further { platform::append_private(&file) } else { platform::create_private(&file) }
     }
 
+    /// Whether a drive is the one that the system and the person's home are on, by its very top.
+    pub(crate) fn is_of_system(&self, drive: &Drive) -> bool {
+        drive.root.parent().is_none() && self.places.home.starts_with(&drive.root)
+    }
+
     /// The top of what people put on a drive. The top of the system's own belongs to the system: there it is the person's home.
     pub fn top_of<'a>(&'a self, drive: &'a Drive) -> &'a Path {
-        if drive.root.parent().is_none() { &self.places.home } else { &drive.root }
+        if self.is_of_system(drive) { &self.places.home } else { &drive.root }
     }
 
     /// The drive on which a path lies, through existing links of its folders.

@@ -76,7 +76,7 @@ pub fn usual_places(site: &Site, path: &Path) -> Vec<PathBuf> {
     }
     all.push(path.into());
     // What programs keep in the registry, where the system has one.
-    all.extend(platform::keys_of_programs());
+    all.extend(platform::keys_of_programs(site.world.as_deref()));
     all.sort();
     let mut out: Vec<PathBuf> = Vec::new();
     for place in all {
@@ -116,7 +116,7 @@ pub(crate) fn follow_links(site: &Site, wanted: &Path, places: &[PathBuf], but: 
     let real_places: Vec<PathBuf> = places.iter().map(|place| real_path(place)).collect();
     let real_wanted = real_path(wanted);
     let stays_inside = |target: &Path| {
-        let on_drive = || site.drive_of(target).is_some_and(|drive| drive.root.parent().is_some());
+        let on_drive = || site.drive_of(target).is_some_and(|drive| !site.is_of_system(drive));
         (target.starts_with(&home) && target != home) || on_drive()
     };
     let at_top = |link: &Path| places.iter().any(|place| link == place || link.parent() == Some(place));

@@ -7,5 +7,6 @@
 mod acts;
 mod hauls;
 mod laws;
+mod learned;
 mod letters;
 mod registry;

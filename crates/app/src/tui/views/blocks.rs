@@ -33,7 +33,7 @@ pub(super) fn draw(state: &State, proof: &Proof, area: Rect, canvas: &mut Canvas
     let cursor = state.proofs.rows.get(state.proofs.cursor).map(|row| row.path.as_os_str().as_encoded_bytes());
     let is_here = |file: &ListedEntry| {
         let rest = cursor.and_then(|row| file.path.as_os_str().as_encoded_bytes().strip_prefix(row));
-        rest.is_some_and(|rest| rest.is_empty() || rest.starts_with(b"/"))
+        rest.is_some_and(|rest| rest.first().is_none_or(|byte| std::path::is_separator(char::from(*byte))))
     };
     let map = map_of(files, proof, &is_here, room);
     let Some(each) = map.each else { return };

@@ -7,8 +7,8 @@
 use super::block_io::{meta_of, unkept};
 use super::coordinator::copy_files;
 use crate::platform;
-use crate::platform::NameBytes;
 use crate::platform::name_of;
+use crate::platform::{NameBytes, begins_behind};
 
 use crate::haul::inspect::{Joined, merge_join, same};
 use crate::haul::{BATCH, HaulError, ItemContext, left_name};
@@ -319,7 +319,7 @@ pub(crate) fn aimed(target: &Path, from: &Path, to: &Path) -> Option<PathBuf> {
     let real = real_path(from);
     let behind = |from: &Path| {
         let rest = target.name_bytes().strip_prefix(from.name_bytes())?;
-        (rest.is_empty() || rest.starts_with(b"/")).then(|| [to.name_bytes(), rest].concat())
+        (rest.is_empty() || begins_behind(rest)).then(|| [to.name_bytes(), rest].concat())
     };
     if let Some(path) = behind(from).or_else(|| behind(&real)) {
         return Some(name_of(path).into());

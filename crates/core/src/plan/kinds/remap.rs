@@ -35,7 +35,7 @@ pub fn plan_anchor(site: &Site, survey: &Survey, old: &Path, new: &Path, report:
 }
 
 fn refusal(site: &Site, old: &Path, new: &Path) -> Option<FindingKind> {
-    if old.parent().is_none() || !old.is_absolute() || site.places.home.starts_with(old) {
+    if !old.is_absolute() || site.places.home.starts_with(old) {
         return Some(FindingKind::NoDestination { what: old.display().to_string() });
     }
     if !new.look_is_dir() {
@@ -162,13 +162,14 @@ pub fn anchors(site: &Site, survey: &Survey) -> Vec<Anchor> {
     let known: Vec<&PathBuf> = libraries.filter(|library| library.present).map(|library| &library.path).collect();
     let installed = |path: &Path| survey.games.iter().any(|game| game.fault().is_none() && game.found.install == path);
     for path in &missing {
-        for drive in site.drives.iter().filter(|drive| !drive.absent && drive.root.parent().is_some()) {
-            let fits = path.ancestors().skip(1).filter(|above| above.parent().is_some()).find_map(|above| {
-                let there = drive.root.join(path.strip_prefix(above).ok()?);
-                let free =
-                    there.look_is_dir() && !known.contains(&&there) && !installed(&there) && !above.look_exists();
-                free.then(|| above.to_path_buf())
-            });
+        for drive in site.drives.iter().filter(|drive| !drive.absent && !site.is_of_system(drive)) {
+            let fits =
+                path.ancestors().skip(1).filter(|above| !site.places.home.starts_with(above)).find_map(|above| {
+                    let there = drive.root.join(path.strip_prefix(above).ok()?);
+                    let free =
+                        there.look_is_dir() && !known.contains(&&there) && !installed(&there) && !above.look_exists();
+                    free.then(|| above.to_path_buf())
+                });
             if let Some(old) = fits {
                 add(&drive.name, old, drive.root.clone(), false);
             }

@@ -34,9 +34,11 @@ pub(crate) use folders::{
 pub use folders::{HOME, folders_of_person};
 pub(crate) use meta::{apply_folder_meta, apply_link_meta, apply_meta, attributes_of};
 pub(crate) use mounts::{MOUNTS, drives_of_system, mounts_of_system};
-pub(crate) use names::{FOLDS_CASE, FORBIDDEN, name_of, with_own_separators};
+pub(crate) use names::{FOLDS_CASE, FORBIDDEN, in_template, name_of, with_own_separators};
 pub(crate) use private::{make_private, open_private};
-pub(crate) use registry::{REGISTRY, is_in_registry, keys_of_programs, read_registry, real_key, write_registry};
+pub(crate) use registry::{
+    REGISTRY, is_in_registry, is_key_there, keys_of_programs, read_registry, real_key, write_registry,
+};
 pub(crate) use room::{flush_of_all_tells_errors, usage_of};
 pub(crate) use seen::{entry_seen, look_behind, look_itself, look_open, must_be_file, real};
 pub use system::{CAN_STOP, hear_ends, is_writable, leave_the_terminal, shell_word, stop_here, words_of_process};

@@ -2,6 +2,7 @@
 
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
+use std::path::Path;
 
 /// Characters that the system itself refuses in names, beside `/`.
 pub(crate) const FORBIDDEN: &str = "";
@@ -12,6 +13,11 @@ pub(crate) const FOLDS_CASE: bool = false;
 /// A path that is written with `/`, as this system writes it.
 pub(crate) fn with_own_separators(path: String) -> String {
     path
+}
+
+/// A path as templates are written, with `/`.
+pub(crate) fn in_template(path: &Path) -> String {
+    path.to_string_lossy().into_owned()
 }
 
 /// The name that has these bytes.

@@ -11,6 +11,11 @@ pub(crate) fn is_in_registry(_path: &Path) -> bool {
     false
 }
 
+/// Finds out whether a key is there.
+pub(crate) fn is_key_there(_path: &Path) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
+}
+
 /// The text of a key.
 pub(crate) fn read_registry(_path: &Path) -> io::Result<Vec<u8>> {
     Err(io::ErrorKind::Unsupported.into())
@@ -27,6 +32,6 @@ pub(crate) fn write_registry(_path: &Path, _before: &[u8], _after: &[u8]) -> io:
 }
 
 /// The keys in which programs keep what they know.
-pub(crate) fn keys_of_programs() -> Vec<PathBuf> {
+pub(crate) fn keys_of_programs(_within: Option<&Path>) -> Vec<PathBuf> {
     Vec::new()
 }

@@ -3,6 +3,7 @@
 
 use std::ffi::OsString;
 use std::os::windows::ffi::OsStringExt;
+use std::path::Path;
 
 /// Characters that the system itself refuses in names ("Naming Files, Paths, and Namespaces").
 pub(crate) const FORBIDDEN: &str = "\"*/:<>?\\|";
@@ -13,6 +14,11 @@ pub(crate) const FOLDS_CASE: bool = true;
 /// A path that is written with `/`, as this system writes it.
 pub(crate) fn with_own_separators(path: String) -> String {
     path.replace('/', "\\")
+}
+
+/// A path as templates are written, with `/`.
+pub(crate) fn in_template(path: &Path) -> String {
+    path.to_string_lossy().replace('\\', "/")
 }
 
 /// The name that has these bytes. Bytes that no name has give U+FFFD in their place.

@@ -12,7 +12,7 @@ use deft_barge_windows::{
     Hive, Value, delete_key, delete_value, flush_key, make_key, may_write_key, read_below, set_value, subkeys,
 };
 
-use crate::platform::registry::{RegistryAct, RegistryValue, registry_acts, registry_text};
+use crate::platform::registry::{RegistryAct, RegistryValue, registry_acts, registry_text, says_path};
 
 /// Where the registry stands among paths.
 pub(crate) const REGISTRY: Option<&str> = Some(TOP);
@@ -133,6 +133,15 @@ fn after<'a>(key: &'a str, above: &str) -> Option<&'a str> {
     alike(key.get(..above.len())?, above).then_some(rest)
 }
 
+/// Finds out whether a key is there.
+///
+/// # Errors
+/// [`io::ErrorKind::NotFound`], and what else the system says.
+pub(crate) fn is_key_there(path: &Path) -> io::Result<()> {
+    let (_, hive, key) = key_of(path)?;
+    subkeys(hive, key.as_ref()).map(drop)
+}
+
 /// The text of a key and of all below it.
 ///
 /// # Errors
@@ -210,8 +219,9 @@ fn read_one(hive: Hive, key: &str) -> bool {
     subkeys(hive, key.as_ref()).is_ok()
 }
 
-/// The keys in which programs keep what they know, each with all below it.
-pub(crate) fn keys_of_programs() -> Vec<PathBuf> {
+/// The keys in which programs keep what they know, each with all below it; of a declared world only those that lead into its folder, for the
+/// registry is the person's own.
+pub(crate) fn keys_of_programs(within: Option<&Path>) -> Vec<PathBuf> {
     let mut all = Vec::new();
     for (nth, place) in OF_PROGRAMS {
         let Some((name, hive)) = HIVES.get(nth) else { continue };
@@ -223,6 +233,12 @@ pub(crate) fn keys_of_programs() -> Vec<PathBuf> {
         let keys = programs.filter(|program| !own(program)).chain(about);
         let place = as_spelt(*hive, place);
         all.extend(keys.map(|key| path_of(name, &as_spelt(*hive, &format!("{place}\\{key}")))));
+    }
+    if let Some(world) = within {
+        let world = world.to_string_lossy();
+        let leads =
+            |key: &PathBuf| read_registry(key).is_ok_and(|text| says_path(&String::from_utf8_lossy(&text), &world));
+        all.retain(leads);
     }
     all
 }

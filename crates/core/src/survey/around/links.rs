@@ -62,7 +62,7 @@ pub(crate) fn look(site: &Site, found: &mut [FoundLauncher], around: &mut Around
     roots.extend(super::shortcuts::user_directories(site).into_iter().map(|(_, path, _)| (path, DEEP)));
     roots.extend(found.iter().flat_map(|f| &f.libraries).map(|library| (library.path.clone(), SHALLOW)));
     roots.extend(installs.iter().filter_map(|install| Some((install.parent()?.to_path_buf(), 1))));
-    let tops = site.drives.iter().filter(|drive| drive.root.parent().is_some() && !drive.absent);
+    let tops = site.drives.iter().filter(|drive| !site.is_of_system(drive) && !drive.absent);
     roots.extend(tops.map(|drive| (drive.root.clone(), SHALLOW)));
     roots.sort();
     roots.dedup();
