@@ -13,7 +13,16 @@ pub(crate) const FOLDS_CASE: bool = true;
 
 /// A path that is written with `/`, as this system writes it.
 pub(crate) fn with_own_separators(path: String) -> String {
-    path.replace('/', "\\")
+    let mut out = String::with_capacity(path.len());
+    for c in path.chars() {
+        // The top of a drive has a separator already; two of them begin the name of a share.
+        if !"/\\".contains(c) {
+            out.push(c);
+        } else if out.len() < 2 || !out.ends_with('\\') {
+            out.push('\\');
+        }
+    }
+    out
 }
 
 /// A path as templates are written, with `/`.
