@@ -13,7 +13,7 @@ use clap::{Args, Parser, Subcommand};
 use serde::{Deserialize, Serialize};
 use sha1::{Digest, Sha1};
 
-use crate::system::{name_process, startable, wait_for_end};
+use crate::system::{hear_end, name_process, startable};
 
 #[derive(Parser)]
 #[command(name = "quillgate", about = "A made-up launcher that judges whether a game is whole")]
@@ -201,9 +201,11 @@ fn remembered(home: &Path) -> Result<BTreeMap<PathBuf, Vec<u8>>, String> {
 fn run(home: &Path) -> Result<(), String> {
     // The system shows this name for the process, however the program was started.
     name_process(c"quillgate").map_err(|e| e.to_string())?;
+    // Whoever reads that it is up may end it at once.
+    let wait_for_end = hear_end().map_err(|e| e.to_string())?;
     let files = remembered(home)?;
     println!("Quillgate is up (process {}). It writes {} files back when it ends.", std::process::id(), files.len());
-    wait_for_end().map_err(|e| e.to_string())?;
+    wait_for_end();
     for (file, bytes) in files {
         fs::write(&file, bytes).map_err(|e| format!("{}: {e}", file.display()))?;
     }

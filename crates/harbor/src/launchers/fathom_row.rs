@@ -5,7 +5,7 @@ use std::path::Path;
 
 use super::by_records;
 use crate::quillgate::Judgement;
-use crate::system::{hold, letters, name_process, read_berths, start_of, wait_for_end, write_back};
+use crate::system::{hear_end, hold, letters, name_process, read_berths, start_of, write_back};
 
 /// The home of the person, above the launcher's own folder in it.
 fn person(home: &Path) -> &Path {
@@ -27,6 +27,7 @@ pub(super) fn judge(home: &Path, game: &str) -> Result<Judgement, String> {
 /// The helper: remembers its values, holds a file of each game, waits to be ended, and writes the values back.
 pub(super) fn help(home: &Path) -> Result<(), String> {
     name_process(c"fathomd").map_err(|e| e.to_string())?;
+    let wait_for_end = hear_end().map_err(|e| e.to_string())?;
     let remembered = read_berths(person(home))?;
     let pack = |folder: &str| Some(letters(&home.join("layer"), folder).ok()?.join("data").join("pack00.bin"));
     let held: Vec<File> = remembered.iter().filter_map(|berth| hold(&pack(&berth.folder)?).ok()).collect();
@@ -35,7 +36,7 @@ pub(super) fn help(home: &Path) -> Result<(), String> {
         std::process::id(),
         held.len()
     );
-    wait_for_end().map_err(|e| e.to_string())?;
+    wait_for_end();
     drop(held);
     write_back(person(home), &remembered)
 }

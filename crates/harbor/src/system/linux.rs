@@ -14,6 +14,12 @@ pub const CONFIG: &str = ".config";
 /// Where programs keep data, below a home.
 pub const DATA: &str = ".local/share";
 
+/// Whether menus are made of desktop entries.
+pub(crate) const DESKTOP_ENTRIES: bool = true;
+
+/// Whether files may have any name.
+pub(crate) const ANY_NAME: bool = true;
+
 /// The program that starts a game, below its folder.
 pub const START: &str = "bin/start";
 
@@ -49,11 +55,12 @@ pub(crate) fn name_process(name: &CStr) -> io::Result<()> {
     Ok(rustix::thread::set_name(name)?)
 }
 
-/// Waits until this process is told to end.
-pub(crate) fn wait_for_end() -> io::Result<()> {
+/// Hears from now on that this process is told to end; what it gives waits for that.
+pub(crate) fn hear_end() -> io::Result<impl FnOnce()> {
     let mut signals = signal_hook::iterator::Signals::new([signal_hook::consts::SIGTERM, signal_hook::consts::SIGINT])?;
-    signals.forever().next();
-    Ok(())
+    Ok(move || {
+        signals.forever().next();
+    })
 }
 
 /// The path as it is written.

@@ -12,11 +12,11 @@ use windows as own;
 
 use std::path::{Path, PathBuf};
 
-pub use own::{CONFIG, DATA, START};
 pub(crate) use own::{
-    fathom_profile, forget_berths, hold, lettered, letters, link, make_letters, make_startable, name_process, program,
-    read_berths, real, startable, wait_for_end, write_at, write_back, write_berths, written,
+    ANY_NAME, DESKTOP_ENTRIES, fathom_profile, forget_berths, hear_end, hold, lettered, letters, link, make_letters,
+    make_startable, name_process, program, read_berths, real, startable, write_at, write_back, write_berths, written,
 };
+pub use own::{CONFIG, DATA, START};
 
 /// What Fathom Row knows of a game, in the registry.
 #[derive(Clone, Debug)]

@@ -18,6 +18,12 @@ pub const CONFIG: &str = "AppData/Roaming";
 /// Where programs keep data, below a home.
 pub const DATA: &str = "AppData/Local";
 
+/// Whether menus are made of desktop entries.
+pub(crate) const DESKTOP_ENTRIES: bool = false;
+
+/// Whether files may have any name.
+pub(crate) const ANY_NAME: bool = false;
+
 /// The program that starts a game, below its folder.
 pub const START: &str = "bin/start.cmd";
 
@@ -70,14 +76,14 @@ pub(crate) fn name_process(_name: &CStr) -> io::Result<()> {
     Ok(())
 }
 
-/// Waits until this process is told to end.
-pub(crate) fn wait_for_end() -> io::Result<()> {
+/// Hears from now on that this process is told to end; what it gives waits for that.
+pub(crate) fn hear_end() -> io::Result<impl FnOnce()> {
     let (tell, told) = channel();
     hear_ends(move || {
         // Nobody waits any more where nobody hears it.
         tell.send(()).unwrap_or(());
     })?;
-    told.recv().map_err(io::Error::other)
+    Ok(move || told.recv().unwrap_or(()))
 }
 
 /// The letter of a drive of the world is that of the system's own drive which it lies on.

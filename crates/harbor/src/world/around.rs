@@ -8,7 +8,7 @@ use super::bytes::{file, text};
 use super::games::{Build, GAMES, plain, small, write as write_game};
 use super::quillgate::pretty;
 use super::{MEGABYTE, Result, Scale, link};
-use crate::system::{CONFIG, DATA, START, start_of, written};
+use crate::system::{CONFIG, DATA, DESKTOP_ENTRIES, START, start_of, written};
 
 /// A game of Quillgate's that no ledger names: its content list is there, and so are its files.
 pub const STRAY: Build = small(plain("qg-0171", "Harbour of Small Hours", "small-hours", "cellar", ""));
@@ -18,8 +18,7 @@ pub const LEFT: &str = "qg-0140";
 
 pub(super) fn write(drives: &Path, home: &Path, seed: u64, scale: Scale) -> Result<()> {
     user_data(home, seed, scale)?;
-    // Windows has no such entries.
-    if !cfg!(windows) {
+    if DESKTOP_ENTRIES {
         shortcuts(drives, home)?;
     }
     let regatta = drives.join("cellar/quillgate/glasswing");

@@ -10,7 +10,7 @@ use super::bytes::text;
 use super::games::{Build, plain, small, write as write_game};
 use super::{Result, Scale, WorldError, failed, link};
 use crate::launchers::pieces;
-use crate::system::{Berth, CONFIG, DATA, lettered, make_letters, start_of, write_berths, written};
+use crate::system::{Berth, CONFIG, DATA, DESKTOP_ENTRIES, lettered, make_letters, start_of, write_berths, written};
 
 /// The profiles of these launchers, by file name.
 pub(super) const PROFILES: [(&str, &str); 6] = [
@@ -187,8 +187,7 @@ impl Writing<'_> {
             "[Desktop Entry]\nType=Application\nName={}\nCategories=Game;\nExec={program} --window %U\nPath={at}\nIcon={at}/data/pack00.bin\n",
             LOOSE.title
         );
-        // Windows has no such entries.
-        if !cfg!(windows) {
+        if DESKTOP_ENTRIES {
             text(&self.home.join(DATA).join("applications/paper-estuary.desktop"), &entry)?;
         }
         let saves = self.drives.join("cellar/saves/paper-estuary");

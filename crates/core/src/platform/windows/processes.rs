@@ -10,6 +10,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_windows::{Running, command_line_of, program_of, running, using_files};
 
+use super::registry::is_in_registry;
 use super::seen::{ITSELF, SHARED};
 use crate::platform::contract::{Process, Processes, Sight, Wanted};
 use crate::platform::look::{Look, read_dir, real_path};
@@ -31,7 +32,8 @@ fn below<'a>(path: &Path, places: &'a [PathBuf]) -> Option<&'a PathBuf> {
 
 /// The files in a folder, or the file itself.
 fn files_of(place: &Path, all: &mut Vec<PathBuf>) {
-    if all.len() >= MOST {
+    // What is kept in the registry is no file that somebody holds.
+    if all.len() >= MOST || is_in_registry(place) {
         return;
     }
     let Ok(seen) = place.look_own_meta() else { return };
