@@ -10,3 +10,4 @@ mod laws;
 mod learned;
 mod letters;
 mod registry;
+mod shell_links;

@@ -110,6 +110,8 @@ fn one(
     let shape = Shape::Text(if link { Format::ShellLink } else { Format::Desktop });
     let source = match Source::read(file, shape) {
         Ok(source) => source,
+        // Of the links on a desktop some lead to no file at all: only one that names a game has to be understood.
+        Err(_) if link && named_in(&without_zeros(file)).is_empty() => return (Vec::new(), None),
         Err(error) => {
             return (Vec::new(), Some(Problem { file: file.into(), line: None, what: error.to_string() }));
         }
@@ -146,6 +148,13 @@ fn one(
         hits.push((l, g, shortcut, records));
     }
     (hits, None)
+}
+
+/// The bytes of a file as text, whether its letters have one byte or two.
+fn without_zeros(file: &Path) -> String {
+    let mut bytes = platform::read(file).unwrap_or_default();
+    bytes.retain(|byte| *byte != 0);
+    String::from_utf8_lossy(&bytes).into_owned()
 }
 
 /// The directories of a person, by what their system keeps of them: name, folder and record.
