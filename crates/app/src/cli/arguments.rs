@@ -171,6 +171,7 @@ pub enum Shell {
     Bash,
     Zsh,
     Fish,
+    Powershell,
 }
 
 #[derive(Debug, Subcommand)]

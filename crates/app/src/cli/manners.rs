@@ -23,6 +23,7 @@ pub fn completions(shell: Shell, sink: &Sink) -> Result<u8, Fault> {
         Shell::Bash => "bash",
         Shell::Zsh => "zsh",
         Shell::Fish => "fish",
+        Shell::Powershell => "powershell",
     };
     let shells = clap_complete::env::Shells::builtins();
     let completer = shells.completer(name).ok_or_else(|| Fault::usage(format!("No shell is called {name}."), ""))?;

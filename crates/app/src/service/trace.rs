@@ -6,7 +6,7 @@ use deft_barge_core::launcher::{
     ListCheck, ListFaultKind, Profile, ProfileCheck, ProfileError, check_profile, load_profiles,
 };
 use deft_barge_core::learn::{Rehearsal, rehearse};
-use deft_barge_core::site::{Site, read_text};
+use deft_barge_core::site::{Site, is_there, read_text};
 use deft_barge_core::trace::{Find, Trace, TracePhase, usual_places};
 
 use super::progress::Passing;
@@ -26,7 +26,7 @@ pub fn traced(site: &Site, path: &Path, places: &[PathBuf], sink: &Sink) -> Resu
         [] => usual_places(site, &path),
         some => some.iter().map(|place| whole(place)).collect::<Result<_, _>>()?,
     };
-    if let Some(gone) = places.iter().find(|place| !place.exists()) {
+    if let Some(gone) = places.iter().find(|place| !is_there(place)) {
         return Err(Fault::usage(format!("{} doesn't exist.", gone.display()), ""));
     }
     let passing = Passing::new(sink);

@@ -19,6 +19,38 @@ fn the_demo_ends_well_without_anybody() {
 }
 
 #[test]
+fn what_else_a_person_does_works_here_as_well() {
+    let world = World::new();
+    // A probe wants more room than a small world has.
+    let file = world.at("world.toml");
+    let text = std::fs::read_to_string(&file).unwrap();
+    assert!(text.contains("capacity = 14800000"), "{text}");
+    std::fs::write(&file, text.replace("capacity = 14800000", "capacity = 640000000")).unwrap();
+    for words in [
+        &["probe", "newhold", "--yes"][..],
+        &["audit", "Moss & Meridian"],
+        &["suggest", "free", "swift", "1MB"],
+        &["cleanup"],
+        &["learn"],
+        &["profile", "check"],
+        &["completions", "powershell"],
+        &["settings", "write"],
+        &["settings", "check"],
+        &["log"],
+    ] {
+        let output = world.run(words);
+        let said = format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
+        assert!(matches!(output.status.code(), Some(0 | 4)), "{words:?}: {:?}\n{said}", output.status.code());
+    }
+    let place = world.judge(Launcher::Quillgate, "Saltflat Rally").folder;
+    let found = world.expect(&["trace", place.to_str().unwrap()], 0);
+    assert!(found.contains("recent.json"), "{found}");
+    let drawn = world.at("games.svg");
+    world.expect(&["chart", "games", "1", "--out", drawn.to_str().unwrap()], 0);
+    assert!(drawn.is_file());
+}
+
+#[test]
 fn a_game_of_every_launcher_moves_and_comes_back_and_its_launcher_is_content() {
     let games = [
         (Launcher::Quillgate, "Saltflat Rally", "newhold"),

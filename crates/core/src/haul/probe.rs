@@ -39,7 +39,8 @@ pub fn probe(disk: &Disk, drive: &Drive, folder: &Path, stop: &Control) -> io::R
     }
     disk.make_folder(&place)?;
     let mut made = Vec::new();
-    let measured = measure(disk, &place, MOST.min(room / 2), stop, &mut made);
+    let whole = drive.abilities.flushes_whole;
+    let measured = measure(disk, &place, (MOST.min(room / 2), whole), stop, &mut made);
     for path in made.iter().rev() {
         disk.remove_own(path, What::File)?;
     }
@@ -56,7 +57,14 @@ fn clear(disk: &Disk, place: &Path) -> io::Result<()> {
     disk.remove_own(place, What::Folder)
 }
 
-fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<PathBuf>) -> io::Result<DriveSpeed> {
+/// Measures with at most so many bytes; small files are made durable as a haul does it, all at once where that is to be had.
+fn measure(
+    disk: &Disk,
+    place: &Path,
+    (most, whole): (u64, bool),
+    stop: &Control,
+    made: &mut Vec<PathBuf>,
+) -> io::Result<DriveSpeed> {
     const TIME: Duration = Duration::from_secs(3);
     // What a drive could pack away would seem faster than it is.
     let mut noise = vec![0; index(PIECE)];
@@ -91,10 +99,16 @@ fn measure(disk: &Disk, place: &Path, most: u64, stop: &Control, made: &mut Vec<
         let file = disk.create(&path)?;
         made.push(path);
         disk.write_at(&file, small, 0)?;
+        if !whole {
+            disk.flush(&file)?;
+        }
         count += 1;
     }
-    let top = disk.open_folder(place)?;
-    disk.flush_drive(&top)?;
+    if whole {
+        disk.flush_drive(&disk.open_folder(place)?)?;
+    } else {
+        disk.flush_folder(place)?;
+    }
     let small = begun.elapsed().as_secs_f64() / count.max(1) as f64;
     Ok(DriveSpeed { read, write, per_file: (small - 4096.0 / write).max(1e-6) })
 }

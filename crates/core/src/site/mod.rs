@@ -15,7 +15,7 @@ pub use identity::{DriveIdentity, DrivePlace, Presence};
 pub use known::{KnownDrive, MovedDrive};
 pub use speed::{DriveSpeed, Run, Speeds};
 
-use crate::platform::{Abilities, Drive, PersonFolders};
+use crate::platform::{Abilities, Drive, Look, PersonFolders};
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -31,6 +31,11 @@ use crate::platform;
 /// What the system says; [`io::ErrorKind::InvalidInput`] for what is no file, [`io::ErrorKind::FileTooLarge`].
 pub fn read_text(path: &Path) -> io::Result<String> {
     platform::read_to_string(path)
+}
+
+/// Whether something is there, links followed: a file, a folder, or a key of the registry.
+pub fn is_there(path: &Path) -> bool {
+    path.look_exists()
 }
 
 /// The folders of a person on this machine.
