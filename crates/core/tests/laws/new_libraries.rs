@@ -25,7 +25,7 @@ fn each(libraries: &[String], one: impl Fn(usize, &String) -> String) -> String 
     libraries.iter().enumerate().map(|(n, library)| one(n, library)).collect()
 }
 
-const SHAPES: [(&str, &str, Writer); 13] = [
+const SHAPES: [(&str, &str, Writer); 14] = [
     ("JSON, a list", "l.json", |all| {
         let one = |at: &String| format!("{{\"at\": {}, \"on\": true}}", json(at));
         format!("{{\"all\": [{}]}}\n", all.iter().map(one).collect::<Vec<_>>().join(", "))
@@ -54,6 +54,13 @@ const SHAPES: [(&str, &str, Writer); 13] = [
     }),
     ("INI, by a name with a number", "l.ini", |all| {
         format!("[view]\nmode=2\n\n[shelves]\n{}", each(all, |n, at| format!("shelf{n} = {at}\n")))
+    }),
+    ("an export of a registry", "l.reg", |all| {
+        let at = |at: &str| at.replace('\\', "\\\\");
+        let one = |n: usize, path: &String| {
+            format!("\r\n[HKEY_CURRENT_USER\\Software\\New & Old\\Shelves\\{}]\r\n\"At\"=\"{}\"\r\n", n + 1, at(path))
+        };
+        format!("Windows Registry Editor Version 5.00\r\n{}", each(all, one))
     }),
     ("XML", "l.xml", |all| {
         format!("<all>\n{}</all>\n", each(all, |_, at| format!("  <shelf on=\"1\" at=\"{}\"/>\n", xml(at))))

@@ -17,7 +17,9 @@ const CONTROLS: &str = "abtnvfr";
 pub(crate) fn scan(text: &str, out: &mut Builder<'_>) -> Result<(), Fault> {
     let root = out.add(None, None, Kind::Object, 0..text.len());
     let header = text.lines().next().unwrap_or_default();
-    let export = header.starts_with("Windows Registry Editor") || header.starts_with("REGEDIT4");
+    let is_export = header.starts_with("Windows Registry Editor") || header.starts_with("REGEDIT4");
+    // A part of an export has no such head, and names its key whole.
+    let export = is_export || (!header.starts_with("WINE REGISTRY") && text.trim_start().starts_with("[HKEY_"));
     let mut sections: HashMap<&str, u32> = HashMap::new();
     // The names in the section that is open; a section that comes again may say a name again.
     let mut names: HashSet<&str> = HashSet::new();
