@@ -70,6 +70,8 @@ pub enum FindingKind {
     RecordsUnchangeable { why: String },
     /// Something is at the target already.
     TargetThere { path: PathBuf },
+    /// What a haul keeps is at the target: its originals, or the copy that an undo left.
+    KeptThere { path: PathBuf, haul: HaulId },
     /// The target cannot be written.
     NotWritable { path: PathBuf },
     /// Only an administrator may write it, and this program has been started as none.
@@ -302,6 +304,7 @@ impl FindingKind {
             | Self::RecordUnsound { .. }
             | Self::RecordsUnchangeable { .. }
             | Self::TargetThere { .. }
+            | Self::KeptThere { .. }
             | Self::NotWritable { .. }
             | Self::AdministratorWrites { .. }
             | Self::TargetInside { .. }

@@ -344,7 +344,11 @@ impl<'a> Placing<'a, '_> {
             return self.say(FindingKind::NotThereYet { drive: drive.name.clone() });
         }
         if install.look_own_meta().is_ok() || taken.contains(install) {
-            self.say(FindingKind::TargetThere { path: install.into() });
+            let kept = self.survey.held.iter().find(|held| real_path(&held.path) == real_path(install));
+            self.say(match kept {
+                Some(held) => FindingKind::KeptThere { path: install.into(), haul: held.haul },
+                None => FindingKind::TargetThere { path: install.into() },
+            });
         }
         let (from, to) = (real_path(&self.game.found.install), real_path(install));
         if to.starts_with(&from) || from.starts_with(&to) {
