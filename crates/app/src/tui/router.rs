@@ -5,6 +5,7 @@ mod finds;
 use deft_barge_core::bytes::HaulId;
 use deft_barge_core::item::{Links, LooseFolders, Policy, Trial};
 use deft_barge_core::plan::{Aim, LibraryWish, MakeLetters};
+use deft_barge_core::platform::CAN_STOP;
 use deft_barge_core::survey::CleanupFind;
 
 use super::state::State;
@@ -68,7 +69,8 @@ impl State {
             Wish::Theme => self.turn_ground(),
             Wish::Back => return self.back(),
             Wish::Quit => return self.leave(),
-            Wish::Suspend => return vec![Act::Suspend],
+            // A key may be set for it where the system stops no program.
+            Wish::Suspend => return if CAN_STOP { vec![Act::Suspend] } else { Vec::new() },
             Wish::Act(act) => return self.act_on_find(act),
             Wish::Draw => return self.draw_into_files(),
             Wish::Table => return self.table_into_file(),
