@@ -36,6 +36,7 @@ pub use mountinfo::parse_mountinfo;
 pub(crate) use names::{NameBytes, begins_behind};
 pub(crate) use patience::{Heartbeat, patiently};
 pub(crate) use private::{append_private, create_private, write_private};
+pub(crate) use registry::as_registry_says;
 pub use room::allocated_below;
 pub(crate) use silent::{answers, is_silent, silent_at, silent_mounts};
 pub use system::{

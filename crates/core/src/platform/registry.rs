@@ -62,6 +62,11 @@ fn is_one_line(text: &str) -> bool {
     !text.contains(['\r', '\n', '\0'])
 }
 
+/// Whether a name stands in such a text at all.
+pub(crate) fn is_in_text(name: &std::ffi::OsStr) -> bool {
+    name.to_str().is_some_and(is_one_line)
+}
+
 fn quoted(text: &str) -> String {
     format!("\"{}\"", text.replace('\\', "\\\\").replace('"', "\\\""))
 }
@@ -140,6 +145,23 @@ pub(crate) fn says_path(text: &str, path: &str) -> bool {
     text.contains(&low.replace('\\', "\\\\")) || text.contains(&low.replace('\\', "/"))
 }
 
+/// The text that the registry has once this one was written: in its own order, and each value as the registry's own text has it.
+///
+/// # Errors
+/// [`io::ErrorKind::InvalidData`] for what is no such text.
+pub(crate) fn as_registry_says(text: &str) -> io::Result<String> {
+    let keys = lines_of(text).ok_or(io::ErrorKind::InvalidData)?;
+    let mut all: BTreeMap<String, BTreeMap<String, RegistryValue>> = BTreeMap::new();
+    for (key, values) in keys {
+        let own = all.entry(key.into()).or_default();
+        for (name, value) in values {
+            let (kind, data) = read_value(value).ok_or(io::ErrorKind::InvalidData)?;
+            own.insert(name.clone(), RegistryValue { name, kind, data });
+        }
+    }
+    Ok(registry_text(all.into_iter().map(|(key, values)| (key, values.into_values().collect())).collect()))
+}
+
 /// Keys with their values' names and texts, in the order of the text.
 type Lines<'a> = Vec<(&'a str, BTreeMap<String, &'a str>)>;
 
@@ -187,8 +209,9 @@ pub(crate) fn registry_acts(before: &str, after: &str) -> io::Result<Vec<Registr
     let read = |text| lines_of(text).ok_or_else(|| io::Error::from(io::ErrorKind::InvalidData));
     let (before, after) = (read(before)?, read(after)?);
     let (mut comes, mut goes) = (Vec::new(), Vec::new());
+    let known: BTreeMap<&str, &BTreeMap<String, &str>> = before.iter().map(|(key, values)| (*key, values)).collect();
     for (key, values) in &after {
-        let old = before.iter().find(|(other, _)| other == key).map(|(_, values)| values.clone());
+        let old = known.get(key).map(|values| (*values).clone());
         if old.is_none() {
             comes.push(RegistryAct::Make((*key).into()));
         }
@@ -261,6 +284,31 @@ mod tests {
         }
         let other = registry_text(vec![("HKCU\\M".into(), vec![value("at", 1, units("C:\\Games\\Fen\0"))])]);
         assert!(!says_path(&other, path));
+    }
+
+    #[test]
+    fn what_was_added_anywhere_reads_as_the_registry_will_say_it() {
+        let key = |name: &str, values: &[RegistryValue]| (format!("HKCU\\M{name}"), values.to_vec());
+        let (a, b) = (value("A", 1, units("x\0")), value("Ä b", 2, units("%Y%\0")));
+        let whole = registry_text(vec![key("\\b", &[a.clone(), b]), key("\\a", &[a])]);
+        let added = format!(
+            "{}\r\n[HKCU\\M\\a]\r\n\"A\"=hex(1):78,00,00,00\r\n",
+            registry_text(vec![key("\\b", &[value("Ä b", 2, units("%Y%\0"))])]) + "\"A\"=\"x\"\r\n"
+        );
+        assert_eq!(as_registry_says(&added).unwrap(), whole);
+        assert_eq!(as_registry_says(&whole).unwrap(), whole);
+        assert!(as_registry_says("x\r\n[a]\r\n\"b\"=nothing\r\n").is_err());
+    }
+
+    #[test]
+    fn a_name_that_ends_a_line_stands_in_no_text() {
+        for (name, stands) in [("Folder", true), ("", true), ("two\nlines", false), ("a\0b", false)] {
+            assert_eq!(is_in_text(name.as_ref()), stands, "{name:?}");
+            assert_eq!(
+                registry_text(vec![("HKCU".into(), vec![value(name, 4, vec![0; 4])])]).contains("dword"),
+                stands
+            );
+        }
     }
 
     #[test]

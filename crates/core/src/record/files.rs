@@ -17,7 +17,7 @@ use super::document::Document;
 use super::edit::EditError;
 use super::encoding::Encoding;
 use super::former_page::FormerPage;
-use crate::platform::Look;
+use crate::platform::{self, Look};
 use crate::record::formats::Format;
 use crate::site::real_path;
 
@@ -223,8 +223,23 @@ impl Files {
 
     /// The files that differ from what they held, in the order in which they are to be written.
     pub fn changes(self) -> Vec<FileChange> {
-        self.slots.into_iter().map(|slot| slot.change).filter(|change| change.before != change.after).collect()
+        let changes = self.slots.into_iter().map(|slot| settled(slot.change));
+        changes.filter(|change| change.before != change.after).collect()
     }
+}
+
+/// The change as it is found once it was made: the registry keeps values, and gives their text in an order of its own.
+fn settled(change: FileChange) -> FileChange {
+    let FileChange { file, before, after } = change;
+    let after = match after {
+        Content::Bytes(bytes) if platform::is_in_registry(&file) => {
+            let text = std::str::from_utf8(&bytes).ok().and_then(|text| platform::as_registry_says(text).ok());
+            // What is no such text is refused when it is written.
+            Content::Bytes(text.map_or(bytes, String::into_bytes))
+        }
+        other => other,
+    };
+    FileChange { file, before, after }
 }
 
 /// The code page that a file was in before a change, or after it.

@@ -8,8 +8,10 @@ use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::learn::learn;
 use deft_barge_core::plan::{Destination, Draft, plan as plan_of};
-use deft_barge_core::site::{Site, real_path};
+use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
+
+use crate::world::declared;
 
 const GAMES: [&str; 3] = ["Fen", "Moor Two", "Öd & Co"];
 
@@ -57,17 +59,7 @@ struct World {
 
 impl World {
     fn new((_, name, writes): Writes) -> Self {
-        let folder = tempfile::tempdir().unwrap();
-        let top = real_path(folder.path());
-        let mut text = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
-        for (nth, drive) in ["swift", "newhold"].into_iter().enumerate() {
-            let tag = nth + 1;
-            text.push_str(&format!(
-                "[[drives]]\ntag = {tag}\nname = \"{drive}\"\nroot = \"drives/{drive}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ntfs\"\n"
-            ));
-            fs::create_dir_all(top.join("drives").join(drive)).unwrap();
-        }
-        fs::write(top.join("world.toml"), text).unwrap();
+        let (folder, top) = declared(&["swift", "newhold"]);
         let file = top.join("home").join(".local").join("share").join("petrel").join(name);
         fs::create_dir_all(file.parent().unwrap()).unwrap();
         let world = Self { top, file, writes, _folder: folder };

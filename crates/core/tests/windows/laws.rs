@@ -1,7 +1,7 @@
 //! Acts that fail, a program that ends and a power that is cut, at every kind of act: a whole copy is left, the records lead to it, and
 //! what was begun is ended or taken back to the byte.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::fs;
 use std::io;
 use std::mem::discriminant;
@@ -13,9 +13,11 @@ use deft_barge_core::haul::{Control, Haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, plan as plan_of};
-use deft_barge_core::site::{Site, real_path};
+use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
-use deft_barge_windows::{Hive, Value, delete_key, facts, read_below, set_value};
+use deft_barge_windows::facts;
+
+use crate::world::{Kept, Tree, declared, fill, text, tree};
 
 /// The launcher: its list in the registry, of which it keeps a copy in a file.
 const PROFILE: &str = r#"
@@ -44,68 +46,23 @@ meaning = "{install}/{tail}"
 
 struct Port {
     top: PathBuf,
-    key: String,
+    kept: Kept,
     _folder: tempfile::TempDir,
-}
-
-type Tree = BTreeMap<PathBuf, Vec<u8>>;
-
-fn tree(root: &Path) -> Tree {
-    let mut out = Tree::new();
-    let mut waiting = vec![root.to_path_buf()];
-    while let Some(folder) = waiting.pop() {
-        for entry in fs::read_dir(&folder).into_iter().flatten().flatten() {
-            let path = entry.path();
-            if path.is_dir() {
-                waiting.push(path.clone());
-            }
-            let bytes = if path.is_dir() { Vec::new() } else { fs::read(&path).unwrap() };
-            out.insert(path.strip_prefix(root).unwrap().into(), bytes);
-        }
-    }
-    out
-}
-
-impl Drop for Port {
-    fn drop(&mut self) {
-        for below in ["\\fen", ""] {
-            let _ = delete_key(Hive::User, format!("{}{below}", self.key).as_ref());
-        }
-    }
 }
 
 impl Port {
     fn new() -> Self {
-        let folder = tempfile::tempdir().unwrap();
-        let top = real_path(folder.path());
+        let (folder, top) = declared(&["swift", "newhold"]);
         let name = top.file_name().unwrap().to_string_lossy().into_owned();
-        let mut text = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
-        for (nth, drive) in ["swift", "newhold"].into_iter().enumerate() {
-            let tag = nth + 1;
-            text.push_str(&format!(
-                "[[drives]]\ntag = {tag}\nname = \"{drive}\"\nroot = \"drives/{drive}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ntfs\"\n"
-            ));
-            fs::create_dir_all(top.join("drives").join(drive)).unwrap();
-        }
-        fs::write(top.join("world.toml"), text).unwrap();
-        let port = Self { key: format!("Software\\Heron {name}"), top, _folder: folder };
+        let port = Self { kept: Kept::of("Heron", &top), top, _folder: folder };
         let game = port.old_place();
-        for (path, size) in [("bin/go.exe", 900), ("data/a.pak", 300_000), ("data/more/b.pak", 5000), ("empty", 0)] {
-            let at = path.split('/').fold(game.clone(), |at, name| at.join(name));
-            fs::create_dir_all(at.parent().unwrap()).unwrap();
-            fs::write(at, (0..size).map(|n: u32| (n * 7 % 251) as u8).collect::<Vec<_>>()).unwrap();
-        }
+        fill(&game, &[("bin/go.exe", 900), ("data/a.pak", 300_000), ("data/more/b.pak", 5000), ("empty", 0)]);
         let locked = game.join("data").join("a.pak");
         let mut rights = fs::metadata(&locked).unwrap().permissions();
         rights.set_readonly(true);
         fs::set_permissions(&locked, rights).unwrap();
-        let text = |name: &str, text: &str| {
-            let data = text.encode_utf16().chain([0]).flat_map(u16::to_le_bytes).collect();
-            let key = format!("{}\\fen", port.key);
-            set_value(Hive::User, key.as_ref(), &Value { name: name.into(), kind: 1, data }).unwrap();
-        };
-        text("Id", "fen");
-        text("Folder", game.to_str().unwrap());
+        port.kept.set("\\fen", "Id", 1, "fen");
+        port.kept.set("\\fen", "Folder", 1, game.to_str().unwrap());
         let own = port.at(&["home", "AppData", "Local", "heron"]);
         fs::create_dir_all(&own).unwrap();
         let program = serde_json::Value::from(game.join("bin").join("go.exe").to_str().unwrap());
@@ -140,12 +97,11 @@ impl Port {
 
     /// What the registry says of the game, and the file.
     fn says(&self) -> (PathBuf, PathBuf) {
-        let keys = read_below(Hive::User, format!("{}\\fen", self.key).as_ref()).unwrap();
-        let value = keys[0].values.iter().find(|value| value.name == "Folder").unwrap();
-        let units: Vec<u16> = value.data.chunks(2).map(|pair| u16::from_le_bytes([pair[0], pair[1]])).collect();
-        let folder = String::from_utf16(&units).unwrap().trim_end_matches('\0').into();
-        let text = fs::read_to_string(self.at(&["home", "AppData", "Local", "heron", "starts.json"])).unwrap();
-        let list: serde_json::Value = serde_json::from_str(&text).unwrap();
+        let keys = self.kept.all();
+        let fen = keys.iter().find(|key| key.below == "fen").unwrap();
+        let folder = text(fen.values.iter().find(|value| value.name == "Folder").unwrap()).into();
+        let starts = fs::read_to_string(self.at(&["home", "AppData", "Local", "heron", "starts.json"])).unwrap();
+        let list: serde_json::Value = serde_json::from_str(&starts).unwrap();
         (folder, list["starts"][0]["program"].as_str().unwrap().into())
     }
 

@@ -8,8 +8,10 @@ use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::learn::learn;
 use deft_barge_core::plan::{Destination, Draft, plan as plan_of};
-use deft_barge_core::site::{Site, real_path};
+use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
+
+use crate::world::declared;
 
 const GAMES: [&str; 3] = ["Fen", "Moor Two", "Öd & Co"];
 
@@ -53,17 +55,7 @@ struct World {
 
 impl World {
     fn new(writes: fn(&[String]) -> Vec<(String, String)>) -> Self {
-        let folder = tempfile::tempdir().unwrap();
-        let top = real_path(folder.path());
-        let mut text = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
-        for (nth, drive) in ["swift", "newhold"].into_iter().enumerate() {
-            let tag = nth + 1;
-            text.push_str(&format!(
-                "[[drives]]\ntag = {tag}\nname = \"{drive}\"\nroot = \"drives/{drive}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ntfs\"\n"
-            ));
-            fs::create_dir_all(top.join("drives").join(drive)).unwrap();
-        }
-        fs::write(top.join("world.toml"), text).unwrap();
+        let (folder, top) = declared(&["swift", "newhold"]);
         let world = Self { top, writes, _folder: folder };
         for (n, path) in world.paths(&[]).iter().map(Path::new).enumerate() {
             fs::create_dir_all(path.join("bin")).unwrap();

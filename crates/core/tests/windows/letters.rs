@@ -1,6 +1,5 @@
 //! Games between the letters of really mounted file systems: `DEFT_BARGE_LETTERS` says which there are, as in `N=ntfs X=exfat`.
 
-use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -10,6 +9,8 @@ use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, plan as plan_of};
 use deft_barge_core::site::{Places, Site, real_path};
 use deft_barge_core::survey::survey;
+
+use crate::world::{fill, tree};
 
 const PROFILE: &str = r#"
 format = 1
@@ -29,21 +30,6 @@ install = "{install}"
 selector = "$.at"
 meaning = "{install}"
 "#;
-
-fn tree(root: &Path) -> BTreeMap<PathBuf, Vec<u8>> {
-    let mut out = BTreeMap::new();
-    let mut waiting = vec![root.to_path_buf()];
-    while let Some(folder) = waiting.pop() {
-        for entry in fs::read_dir(&folder).unwrap().flatten() {
-            let path = entry.path();
-            let is_folder = path.is_dir();
-            let bytes = if is_folder { Vec::new() } else { fs::read(&path).unwrap() };
-            out.insert(path.strip_prefix(root).unwrap().into(), bytes);
-            waiting.extend(is_folder.then_some(path));
-        }
-    }
-    out
-}
 
 /// Hauls the one game to a drive; gives the haul.
 fn hauled(site: &Site, journal: &Journal, top: &Path) -> deft_barge_core::bytes::HaulId {
@@ -82,13 +68,7 @@ fn a_game_goes_to_every_file_system_and_back_by_its_letter() {
         let there = PathBuf::from(format!("{letter}:\\")).join("games").join("Fen & Moor");
         // From a letter to the drive of the person and back; the first time it is where it came from.
         let first = home.join("games").join("Fen & Moor");
-        for (path, size) in
-            [("bin/go.exe", 900_usize), ("data/a.pak", 5_000_000), ("data/Straße/b.pak", 5000), ("none", 0)]
-        {
-            let at = path.split('/').fold(first.clone(), |at, name| at.join(name));
-            fs::create_dir_all(at.parent().unwrap()).unwrap();
-            fs::write(at, (0..size).map(|n| (n * 7 % 251) as u8).collect::<Vec<_>>()).unwrap();
-        }
+        fill(&first, &[("bin/go.exe", 900), ("data/a.pak", 5_000_000), ("data/Straße/b.pak", 5000), ("none", 0)]);
         let game = tree(&first);
         let says =
             |at: &Path| format!("[{{\"id\": \"fen\", \"at\": {}}}]\n", serde_json::Value::from(at.to_str().unwrap()));

@@ -11,3 +11,4 @@ mod learned;
 mod letters;
 mod registry;
 mod shell_links;
+mod world;

@@ -8,55 +8,18 @@ use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::learn::learn;
 use deft_barge_core::plan::{Destination, Draft, plan as plan_of};
-use deft_barge_core::site::{Site, real_path};
+use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 use deft_barge_core::trace::{trace, usual_places};
-use deft_barge_windows::{Hive, Key, Value, delete_key, read_below, set_value};
+
+use crate::world::{Kept, declared, fill, said};
 
 const GAMES: [&str; 3] = ["Fen", "Moor & Two", "Öd"];
 
-struct Kept(String);
-
-impl Drop for Kept {
-    fn drop(&mut self) {
-        for key in self.all().iter().rev() {
-            let below = key.below.to_string_lossy();
-            let path = if below.is_empty() { self.0.clone() } else { format!("{}\\{below}", self.0) };
-            let _ = delete_key(Hive::User, path.as_ref());
-        }
-    }
-}
-
-impl Kept {
-    fn all(&self) -> Vec<Key> {
-        read_below(Hive::User, self.0.as_ref()).unwrap_or_default()
-    }
-
-    fn set(&self, below: &str, name: &str, kind: u32, text: &str) {
-        let data = match kind {
-            4 => text.parse::<u32>().unwrap().to_le_bytes().to_vec(),
-            _ => text.encode_utf16().chain([0]).flat_map(u16::to_le_bytes).collect(),
-        };
-        let key = format!("{}{below}", self.0);
-        set_value(Hive::User, key.as_ref(), &Value { name: name.into(), kind, data }).unwrap();
-    }
-}
-
 #[test]
 fn what_a_launcher_keeps_in_the_registry_is_learned_and_moved_and_comes_back() {
-    let folder = tempfile::tempdir().unwrap();
-    let top = real_path(folder.path());
-    let kept = Kept(format!("Software\\Skua {}", top.file_name().unwrap().to_string_lossy()));
-    let mut text = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
-    for (nth, drive) in ["swift", "newhold"].into_iter().enumerate() {
-        let tag = nth + 1;
-        text.push_str(&format!(
-            "[[drives]]\ntag = {tag}\nname = \"{drive}\"\nroot = \"drives/{drive}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ntfs\"\n"
-        ));
-        fs::create_dir_all(top.join("drives").join(drive)).unwrap();
-    }
-    fs::create_dir_all(top.join("home")).unwrap();
-    fs::write(top.join("world.toml"), text).unwrap();
+    let (_folder, top) = declared(&["swift", "newhold"]);
+    let kept = Kept::of("Skua", &top);
     let place = |drive: &str, game: &str| top.join("drives").join(drive).join("skua").join(game);
     kept.set("", "Version", 1, "4.1");
     for (n, game) in GAMES.into_iter().enumerate() {
@@ -95,23 +58,57 @@ fn what_a_launcher_keeps_in_the_registry_is_learned_and_moved_and_comes_back() {
     let id = haul.id();
     let end = haul.run(&|_| {}, &Control::default()).unwrap();
     assert!(!end.differs(), "{end:?}");
-    let said = |keys: &[Key]| -> Vec<String> {
-        let text = |value: &Value| {
-            let units: Vec<u16> =
-                value.data.chunks(2).map(|pair| u16::from_le_bytes([pair[0], *pair.get(1).unwrap_or(&0)])).collect();
-            String::from_utf16_lossy(&units)
-        };
-        keys.iter()
-            .flat_map(|key| {
-                key.values.iter().map(move |value| format!("{:?} {:?} {}", key.below, value.name, text(value)))
-            })
-            .collect()
-    };
     let (old, new) = (game.to_str().unwrap(), place("newhold", GAMES[1]));
     let moved: Vec<String> = said(&before).iter().map(|line| line.replace(old, new.to_str().unwrap())).collect();
-    assert_eq!(said(&kept.all()), moved);
+    assert_eq!(kept.said(), moved);
     assert!(Path::new(&new).join("data.pak").exists());
     undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
     assert_eq!(kept.all(), before);
     assert!(!PathBuf::from(&new).exists());
+}
+
+#[test]
+fn a_new_library_is_a_key_as_its_launcher_would_have_written_it_and_is_gone_when_the_haul_is_undone() {
+    let (_folder, top) = declared(&["swift", "cellar", "newhold"]);
+    let kept = Kept::of("Skua", &top);
+    let library = |drive: &str| top.join("drives").join(drive).join("skua");
+    for (n, drive) in ["swift", "cellar"].into_iter().enumerate() {
+        kept.set(&format!("\\Shelves\\{}", n + 1), "At", 1, library(drive).to_str().unwrap());
+    }
+    // What comes behind it in the registry's own order, so that a new key stands between others.
+    kept.set("\\Zones", "On", 4, "1");
+    let drives = ["swift", "cellar", "swift"];
+    for (n, game) in GAMES.into_iter().enumerate() {
+        let at = library(drives[n]).join(game);
+        fill(&at, &[("bin/go.exe", 0), ("data.pak", 200_000 + n)]);
+        fs::write(at.join("bin").join("go.exe"), format!("MZ {n}")).unwrap();
+        let below = format!("\\Games\\k{n}");
+        kept.set(&below, "Title", 1, game);
+        kept.set(&below, "At", 1, at.to_str().unwrap());
+    }
+    let before = kept.all();
+    let site = Site::of_world(&top).unwrap();
+    let learned = learn(&site, &[], &[], &|_| {}).launchers;
+    let [launcher] = learned.as_slice() else { panic!("{learned:?}") };
+    assert_eq!((&launcher.doubt, launcher.games.len()), (&None, GAMES.len()), "{}", launcher.profile);
+    fs::create_dir_all(site.profile_folder()).unwrap();
+    fs::write(site.profile_folder().join("skua.toml"), &launcher.profile).unwrap();
+    let found = survey(&site, Vec::new(), &|_| {});
+    let mut draft = Draft::default();
+    for one in found.games.iter().filter(|one| one.found.title == GAMES[2]) {
+        draft.send(one.id.clone(), Destination::Drive("newhold".into()));
+    }
+    let plan = plan_of(&site, &found, &draft, Policy::Hold);
+    assert!(!plan.blocked() && plan.items.len() == 1, "{:?}\n{}", plan.findings, launcher.profile);
+    let journal = Journal::open(&site).unwrap().recover().unwrap().0;
+    let mut haul = Haul::begin(&site, &journal, &plan).unwrap();
+    let id = haul.id();
+    haul.run(&|_| {}, &Control::default()).unwrap();
+    let (now, at) = (kept.said(), library("newhold"));
+    let says = |key: &str, path: &Path| format!("{key:?} \"At\" {}", path.display());
+    assert!(now.contains(&says("Shelves\\3", &at)), "{now:#?}\n{}", launcher.profile);
+    assert!(now.contains(&says("Games\\k2", &at.join(GAMES[2]))), "{now:#?}");
+    assert_eq!(now.len(), said(&before).len() + 1, "{now:#?}");
+    undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
+    assert_eq!(kept.all(), before);
 }

@@ -7,8 +7,10 @@ use deft_barge_core::haul::{Control, Haul, undo_haul};
 use deft_barge_core::item::Policy;
 use deft_barge_core::journal::Journal;
 use deft_barge_core::plan::{Destination, Draft, plan as plan_of};
-use deft_barge_core::site::{Site, real_path};
+use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
+
+use crate::world::declared;
 
 const PROFILE: &str = r#"
 format = 1
@@ -50,17 +52,7 @@ fn link(program: &Path) -> Vec<u8> {
 
 #[test]
 fn a_link_on_the_desktop_goes_with_its_game_and_comes_back_to_the_byte() {
-    let folder = tempfile::tempdir().unwrap();
-    let top = real_path(folder.path());
-    let mut text = String::from("format = 1\nseed = 1\nhome = \"home\"\n");
-    for (nth, drive) in ["swift", "newhold"].into_iter().enumerate() {
-        let tag = nth + 1;
-        text.push_str(&format!(
-            "[[drives]]\ntag = {tag}\nname = \"{drive}\"\nroot = \"drives/{drive}\"\ncapacity = 900000000\nkind = \"ssd\"\nfile-system = \"ntfs\"\n"
-        ));
-        fs::create_dir_all(top.join("drives").join(drive)).unwrap();
-    }
-    fs::write(top.join("world.toml"), text).unwrap();
+    let (_folder, top) = declared(&["swift", "newhold"]);
     let site = Site::of_world(&top).unwrap();
     let place = |drive: &str| top.join("drives").join(drive).join("games").join("Fen Two");
     let program = |drive: &str| place(drive).join("bin").join("go.exe");

@@ -1,7 +1,5 @@
 //! What stands beside a file's bytes: times, and the attributes that go with it.
 
-#![allow(clippy::disallowed_methods, reason = "this is the door for times and streams")]
-
 use std::ffi::OsStr;
 use std::fs::{File, FileTimes, OpenOptions};
 use std::io::{self, Read, Write};
@@ -52,6 +50,7 @@ const LARGEST: u64 = 16 << 20;
 ///
 /// # Errors
 /// What the system says; [`io::ErrorKind::FileTooLarge`] for a stream that is larger than any that is carried.
+#[expect(clippy::disallowed_methods, reason = "a stream is no file of its own")]
 pub(crate) fn attributes_of(path: &Path) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> {
     let mut all = Vec::new();
     for (name, size) in streams_of(path)? {
@@ -61,7 +60,11 @@ pub(crate) fn attributes_of(path: &Path) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> 
         }
         let mut bytes = Vec::new();
         let stream = OpenOptions::new().read(true).share_mode(SHARED).open(stream_of(path, &name))?;
-        stream.take(LARGEST).read_to_end(&mut bytes)?;
+        // It may grow while it is read.
+        stream.take(LARGEST + 1).read_to_end(&mut bytes)?;
+        if bytes.len() as u64 > LARGEST {
+            return Err(io::ErrorKind::FileTooLarge.into());
+        }
         all.push((name.name_bytes().to_vec(), bytes));
     }
     all.sort();
@@ -77,6 +80,7 @@ fn stream_of(path: &Path, name: &OsStr) -> PathBuf {
 }
 
 /// Writes the streams of a copy; gives those that its file system did not take.
+#[expect(clippy::disallowed_methods, reason = "this is the door for streams")]
 fn write_streams(file: &File, wanted: &[(Vec<u8>, Vec<u8>)]) -> Vec<Refused> {
     let path = if wanted.is_empty() { None } else { path_of(file).ok() };
     let mut refused = Vec::new();
@@ -95,6 +99,7 @@ fn write_streams(file: &File, wanted: &[(Vec<u8>, Vec<u8>)]) -> Vec<Refused> {
     refused
 }
 
+#[expect(clippy::disallowed_methods, reason = "this is the door for times")]
 fn opened(path: &Path) -> io::Result<File> {
     let mut how = OpenOptions::new();
     how.access_mode(ATTRIBUTES).share_mode(SHARED).custom_flags(FOLDERS_TOO | ITSELF).open(path)

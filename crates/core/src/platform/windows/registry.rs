@@ -12,7 +12,7 @@ use deft_barge_windows::{
     Hive, Value, delete_key, delete_value, flush_key, make_key, may_write_key, read_below, set_value, subkeys,
 };
 
-use crate::platform::registry::{RegistryAct, RegistryValue, registry_acts, registry_text, says_path};
+use crate::platform::registry::{RegistryAct, RegistryValue, is_in_text, registry_acts, registry_text, says_path};
 
 /// Where the registry stands among paths.
 pub(crate) const REGISTRY: Option<&str> = Some(TOP);
@@ -177,12 +177,24 @@ pub(crate) fn write_registry(path: &Path, before: &[u8], after: &[u8]) -> io::Re
                 set_value(hive, below_hive(&key).as_ref(), &Value { name: name.into(), kind, data })?;
             }
             RegistryAct::Unset(key, name) => not_there(delete_value(hive, below_hive(&key).as_ref(), name.as_ref()))?,
-            RegistryAct::Remove(key) => not_there(delete_key(hive, below_hive(&key).as_ref()))?,
+            RegistryAct::Remove(key) => {
+                let key = below_hive(&key);
+                if holds_more(hive, &key) {
+                    return Err(io::ErrorKind::DirectoryNotEmpty.into());
+                }
+                not_there(delete_key(hive, key.as_ref()))?;
+            }
         }
     }
     // What was removed is flushed with what it was in.
     let above = key.rsplit_once('\\').map_or("", |(above, _)| above);
     flush_key(hive, key.as_ref()).or_else(|_| flush_key(hive, above.as_ref()))
+}
+
+/// Whether a key has values still, whose names no text can hold: with it they would go.
+fn holds_more(hive: Hive, key: &OsString) -> bool {
+    let keys = read_below(hive, key.as_ref()).unwrap_or_default();
+    keys.first().is_some_and(|own| own.values.iter().any(|value| !is_in_text(&value.name)))
 }
 
 /// What is gone already was to go.
