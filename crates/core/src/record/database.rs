@@ -3,8 +3,8 @@
 //! Law: looking never changes a database, its journal or its mode; a database that somebody holds is
 //! refused, never waited for without end; a cell changes only if it still says what was read.
 
-use crate::platform::NameBytes;
-use std::io::Read;
+use std::io::{self, Read};
+use std::ops::Deref;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
@@ -12,10 +12,11 @@ use std::time::{Duration, Instant};
 use rusqlite::types::ValueRef;
 use rusqlite::{Connection, ErrorCode, OpenFlags, TransactionBehavior, params};
 use serde_json::{Map, Value};
+use tempfile::TempDir;
 
 use super::cell::Cell;
 use super::database_error::{DatabaseError, LARGEST};
-use crate::platform::{self, Look};
+use crate::platform::{self, Look, NameBytes};
 
 /// How long a database may be held by somebody else before it is refused.
 const PATIENCE: Duration = Duration::from_secs(2);
@@ -40,8 +41,21 @@ fn beside(file: &Path, end: &str) -> PathBuf {
     name.into()
 }
 
-/// A connection that only looks, and the folder of the copy it looks at, if it needs one.
-fn looking(file: &Path) -> Result<(Connection, Option<Copy>)> {
+/// A connection that only looks. It ends before the copy that it looks at, if it needs one: not every system removes a file that is open.
+struct Looking {
+    db: Connection,
+    _copy: Option<TempDir>,
+}
+
+impl Deref for Looking {
+    type Target = Connection;
+
+    fn deref(&self) -> &Connection {
+        &self.db
+    }
+}
+
+fn looking(file: &Path) -> Result<Looking> {
     if !file.look_exists() {
         return Err(DatabaseError::Absent { file: file.into() });
     }
@@ -49,10 +63,10 @@ fn looking(file: &Path) -> Result<(Connection, Option<Copy>)> {
     let waiting = |end| beside(file, end).look_meta().is_ok_and(|meta| meta.size > 0);
     // What waits in a journal counts. Opening it in place would write, so a copy is looked at.
     if waiting("-wal") || waiting("-journal") {
-        let copy = Copy::of(file)?;
-        let db = Connection::open(copy.0.join("copy")).map_err(fault(file))?;
+        let copy = copied(file)?;
+        let db = Connection::open(copy.path().join("copy")).map_err(fault(file))?;
         db.pragma_update(None, "trusted_schema", false).map_err(fault(file))?;
-        return Ok((db, Some(copy)));
+        return Ok(Looking { db, _copy: Some(copy) });
     }
     let name: String = file
         .name_bytes()
@@ -66,40 +80,25 @@ fn looking(file: &Path) -> Result<(Connection, Option<Copy>)> {
     let db = Connection::open_with_flags(format!("file:{name}?immutable=1"), flags);
     let db = db.map_err(fault(file))?;
     db.pragma_update(None, "trusted_schema", false).map_err(fault(file))?;
-    Ok((db, None))
+    Ok(Looking { db, _copy: None })
 }
 
-/// A database copied together with what waits in its journal; removed when it is dropped.
-struct Copy(PathBuf);
-
-impl Copy {
-    #[expect(clippy::disallowed_methods, reason = "a private copy in the folder for temporary files")]
-    fn of(file: &Path) -> Result<Self> {
-        let fault = |source| DatabaseError::Read { file: file.into(), source };
-        static NEXT: std::sync::atomic::AtomicU64 = std::sync::atomic::AtomicU64::new(0);
-        let nth = NEXT.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
-        let folder = std::env::temp_dir().join(format!("deft-barge-{}-{nth}", std::process::id()));
-        std::fs::create_dir(&folder).map_err(fault)?;
-        let copy = Self(folder);
-        for end in ["", "-wal", "-journal"] {
-            match std::fs::copy(beside(file, end), copy.0.join(format!("copy{end}"))) {
-                Err(error) if error.kind() != std::io::ErrorKind::NotFound => return Err(fault(error)),
-                _ => {}
-            }
-        }
-        Ok(copy)
+/// A database copied together with what waits in its journal, for nobody else to read.
+fn copied(file: &Path) -> Result<TempDir> {
+    let fault = |source| DatabaseError::Read { file: file.into(), source };
+    let folder = tempfile::Builder::new().prefix("deft-barge-").tempdir().map_err(fault)?;
+    platform::make_private(folder.path()).map_err(fault)?;
+    let _alone = alone();
+    for end in ["", "-wal", "-journal"] {
+        let mut from = match platform::open_file(&beside(file, end)) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => continue,
+            opened => opened.map_err(fault)?,
+        };
+        // With rights of its own: a copy that can't be written can't be read together with its journal.
+        let to = platform::create_private(&folder.path().join(format!("copy{end}")));
+        to.and_then(|mut to| io::copy(&mut from, &mut to)).map_err(fault)?;
     }
-}
-
-impl Drop for Copy {
-    #[expect(
-        clippy::disallowed_methods,
-        clippy::let_underscore_must_use,
-        reason = "a private copy in the folder for temporary files"
-    )]
-    fn drop(&mut self) {
-        let _ = std::fs::remove_dir_all(&self.0);
-    }
+    Ok(folder)
 }
 
 fn quoted(name: &str) -> String {
@@ -128,7 +127,7 @@ fn is_key_column(db: &Connection, cell: &Cell) -> bool {
 
 /// The key that a row has once one of its cells says something else; the same where that cell is no part of the key.
 pub(crate) fn key_after(file: &Path, cell: &Cell, new: &str) -> Result<String> {
-    let (db, _copy) = looking(file)?;
+    let db = looking(file)?;
     let (_, key) = columns(&db, &cell.table).map_err(fault(file))?;
     let Some(nth) = place_in_key(&db, cell) else { return Ok(cell.key.clone()) };
     if key.len() == 1 {
@@ -179,7 +178,7 @@ fn plain_tables(db: &Connection) -> rusqlite::Result<Vec<String>> {
 
 /// Reads all tables as `{table: {key: {column: value}}}`; what is neither text nor a number is null.
 pub(crate) fn read(file: &Path) -> Result<Value> {
-    let (db, _copy) = looking(file)?;
+    let db = looking(file)?;
     let load = || -> rusqlite::Result<Option<Value>> {
         let mut all = Map::new();
         let mut size = 0;
@@ -215,13 +214,13 @@ pub(crate) fn read(file: &Path) -> Result<Value> {
 
 /// The names of a table's columns, and of those that make its key.
 pub(crate) fn columns_of(file: &Path, table: &str) -> Result<(Vec<String>, Vec<String>)> {
-    let (db, _copy) = looking(file)?;
+    let db = looking(file)?;
     columns(&db, table).map_err(fault(file))
 }
 
 /// Whether a table has a cell of bytes, which are read as nothing here.
 pub(crate) fn holds_bytes(file: &Path, table: &str) -> Result<bool> {
-    let (db, _copy) = looking(file)?;
+    let db = looking(file)?;
     let look = || -> rusqlite::Result<bool> {
         let (names, _) = columns(&db, table)?;
         let are: Vec<String> = names.iter().map(|name| format!("typeof({}) = 'blob'", quoted(name))).collect();
@@ -306,7 +305,7 @@ fn delete_row(db: &Connection, cell: &Cell) -> rusqlite::Result<bool> {
 
 /// Reads what these cells say now. A cell that is gone is left out.
 pub(crate) fn read_cells(file: &Path, cells: &[Cell]) -> Result<Vec<Cell>> {
-    let (db, _copy) = looking(file)?;
+    let db = looking(file)?;
     let one = |cell: &Cell| -> rusqlite::Result<Option<Cell>> {
         if is_row(cell) {
             return row_now(&db, cell).map(Some);
@@ -354,8 +353,8 @@ pub(crate) fn rehearse(file: &Path, before: &[Cell], after: &[Cell]) -> Result<b
     if file.look_meta().is_ok_and(|meta| meta.size > LARGEST_TRIAL) {
         return Ok(true);
     }
-    let copy = Copy::of(file)?;
-    let at = copy.0.join("copy");
+    let copy = copied(file)?;
+    let at = copy.path().join("copy");
     let was = read(&at)?;
     let named = |error| match error {
         DatabaseError::Broken { source, .. } => DatabaseError::Broken { file: file.into(), source },
