@@ -1,11 +1,13 @@
 //! The real program ended by the system at random moments; after each, resume or return, judged by the launcher and by every byte.
 
+use std::fs;
+use std::process::Child;
 use std::thread;
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 
 use deft_barge_harbor::launchers::Launcher;
 
-use crate::world::{World, tree};
+use crate::world::{Tree, World, tree};
 
 /// Kills of a usual run; `DEFT_BARGE_KILLS` asks for more.
 const KILLS: u64 = 20;
@@ -18,8 +20,30 @@ const WORDS: [&[&str]; 4] = [
     &["haul", "saltflat", "--to", "newhold", "--yes", "--release"],
 ];
 
+/// Which of them undoes what another did before.
+const UNDO: usize = 2;
+
 const GAMES: [(Launcher, &str); 2] =
     [(Launcher::Quillgate, "Saltflat Rally"), (Launcher::FathomRow, "The Quiet Foundry")];
+
+/// What is seen of the journal from outside: it changes when the haul is written down.
+fn journal(world: &World) -> Option<(u64, SystemTime)> {
+    let meta = fs::metadata(world.at("home/AppData/Local/deft-barge/journal.db-wal")).ok()?;
+    Some((meta.len(), meta.modified().ok()?))
+}
+
+/// A world in which the words can be said.
+fn prepared(which: usize) -> World {
+    let world = World::new();
+    if which == UNDO {
+        world.expect(WORDS[0], 0);
+    }
+    world
+}
+
+fn folders(world: &World) -> Vec<Tree> {
+    GAMES.map(|(launcher, title)| tree(&world.judge(launcher, title).folder)).into()
+}
 
 #[test]
 fn ended_at_random_moments_it_resumes_or_returns_with_every_byte() {
@@ -29,47 +53,65 @@ fn ended_at_random_moments_it_resumes_or_returns_with_every_byte() {
         seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         (seed >> 33) % most.max(1)
     };
-    let mut span = [Duration::ZERO; 4];
-    let (mut resumed, mut returned, mut ended) = (0, 0, 0);
-    for n in 0..kills {
-        let which = (n % 4) as usize;
-        let world = World::new();
-        let before: Vec<_> = GAMES.map(|(launcher, title)| tree(&world.judge(launcher, title).folder)).into();
-        if which == 2 {
-            world.expect(WORDS[0], 0);
-        }
+    // How long each takes, from the journal's first line where that is what kills count from.
+    let mut spans = [Duration::ZERO; WORDS.len()];
+    for (which, span) in spans.iter_mut().enumerate() {
+        let world = prepared(which);
+        let mut child = started(&world, which);
         let begun = Instant::now();
-        if span[which].is_zero() {
-            world.expect(WORDS[which], 0);
-            span[which] = begun.elapsed();
-        } else {
-            let wait = Duration::from_micros(below(span[which].as_micros() as u64));
-            let mut child = world.started(WORDS[which]);
-            thread::sleep(wait);
-            let _ = child.kill();
-            let met = !child.wait().unwrap().success();
-            if world.unfinished() {
-                if below(2) == 0 {
-                    world.expect(&["resume"], 0);
-                    resumed += 1;
-                } else {
-                    world.expect(&["undo", "--yes"], 0);
-                    returned += 1;
-                }
-                assert!(!world.unfinished(), "kill {n}, {:?} after {wait:?}", WORDS[which]);
-            } else if !met {
-                ended += 1;
+        assert!(child.wait().unwrap().success());
+        *span = begun.elapsed();
+    }
+    let (mut resumed, mut returned, mut beside, mut ended) = (0, 0, 0, 0);
+    let mut n = 0;
+    // Where many come too early or too late there are more of them.
+    while n < kills || (resumed + returned < kills / 4 && n < kills * 2) {
+        let which = (n % 4) as usize;
+        let world = prepared(which);
+        let before = folders(&world);
+        let wait = Duration::from_micros(below(spans[which].as_micros() as u64));
+        let when = format!("kill {n}, {:?} after {wait:?}", WORDS[which]);
+        let mut child = started(&world, which);
+        thread::sleep(wait);
+        let _ = child.kill();
+        let killed = !child.wait().unwrap().success();
+        if world.unfinished() {
+            if below(2) == 0 {
+                world.expect(&["resume"], 0);
+                resumed += 1;
+            } else {
+                world.expect(&["undo", "--yes"], 0);
+                returned += 1;
             }
+            assert!(!world.unfinished(), "{when}");
+        } else if killed {
+            beside += 1;
+        } else {
+            ended += 1;
         }
         for ((launcher, title), bytes) in GAMES.iter().zip(&before) {
             let now = world.judge(*launcher, title);
-            assert!(now.content(), "kill {n}, {:?}: {now:?}", WORDS[which]);
-            assert_eq!(tree(&now.folder), *bytes, "kill {n}, {:?}: {title}", WORDS[which]);
+            assert!(now.content(), "{when}: {now:?}");
+            assert_eq!(tree(&now.folder), *bytes, "{when}: {title}");
         }
         let litter: Vec<_> =
             world.all().into_keys().filter(|path| path.to_string_lossy().contains(".deft-barge")).collect();
-        assert!(litter.is_empty(), "kill {n}: {litter:?}");
+        assert!(litter.is_empty(), "{when}: {litter:?}");
+        n += 1;
     }
-    println!("{kills} kills: {resumed} resumed, {returned} returned, {ended} had ended");
-    assert!(resumed + returned > 0, "no kill met a haul");
+    println!(
+        "{n} kills: {resumed} resumed, {returned} returned, {beside} before or behind the haul itself, {ended} had ended"
+    );
+    assert!(resumed + returned >= kills / 4, "too few kills met a haul: {resumed} resumed, {returned} returned");
+}
+
+/// Starts it; a haul has been written down by then.
+fn started(world: &World, which: usize) -> Child {
+    let before = journal(world);
+    let child = world.started(WORDS[which]);
+    let begun = Instant::now();
+    while which != UNDO && journal(world) == before && begun.elapsed() < Duration::from_secs(20) {
+        thread::sleep(Duration::from_millis(1));
+    }
+    child
 }

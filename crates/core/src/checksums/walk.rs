@@ -399,6 +399,7 @@ impl WalkSums {
 }
 
 #[cfg(test)]
+#[cfg(unix)]
 mod tests {
     use super::*;
     use std::ffi::OsStr;

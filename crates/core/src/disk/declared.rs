@@ -314,6 +314,8 @@ mod tests {
         disk.write_at(&file, &piece[..1 << 17], 3 << 18).unwrap();
         let full = disk.write_at(&file, &piece, 4 << 18).unwrap_err();
         assert_eq!(full.kind(), io::ErrorKind::StorageFull);
+        // Where a name lasts as long as somebody has the file open, it is gone now.
+        drop(file);
         disk.remove_record(&path).unwrap();
         let again = disk.create(&path).unwrap();
         disk.write_at(&again, &piece, 0).unwrap();
@@ -366,6 +368,7 @@ mod tests {
         disk.write_at(&file, &[7; 40], 0).unwrap();
         let mut buffer = [0; 10];
         assert_eq!(disk.read_at(&file, &mut buffer, 0).unwrap(), 10);
-        assert_eq!(disk.read_at(&file, &mut buffer, 14).unwrap_err().raw_os_error(), Some(5));
+        let bad = disk.read_at(&file, &mut buffer, 14).unwrap_err();
+        assert_eq!(bad.raw_os_error(), io::Error::from(SystemError::InputOutput).raw_os_error());
     }
 }

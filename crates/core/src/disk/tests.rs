@@ -1,5 +1,7 @@
 //! The disk's own promises: nothing is written over, no link is followed, and gates see every act.
 
+#![cfg(unix)]
+
 use std::fs;
 use std::io;
 use std::os::unix::fs::{MetadataExt, symlink};

@@ -118,6 +118,7 @@ mod tests {
     use super::*;
     use crate::bytes::Bytes;
     use crate::disk::{Act, Gate};
+    use crate::platform::Abilities;
     use crate::survey::made_up::drive;
 
     /// Refuses every removal, as if nobody were there any more to make it.
@@ -135,6 +136,7 @@ mod tests {
         let folder = tempfile::tempdir().unwrap();
         let mut drive = drive("d", 100_000_000, 0, 1_000_000).drive;
         drive.root = folder.path().into();
+        drive.abilities = Abilities::of_file_system("ext4");
         let pace = probe(&Disk::default(), &drive, folder.path(), &Control::default()).unwrap();
         assert!(pace.read > 1e5 && pace.write > 1e5 && pace.per_file > 0.0, "{pace:?}");
         assert_eq!(folder.path().read_dir().unwrap().count(), 0);

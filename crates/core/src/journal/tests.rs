@@ -2,8 +2,6 @@
 
 mod keeping;
 
-use std::ffi::OsStr;
-use std::os::unix::ffi::OsStrExt;
 use std::path::{Path, PathBuf};
 
 use super::query::database;
@@ -14,10 +12,14 @@ use crate::disk::Disk;
 use crate::item::{Left, PlannedItem, Policy, Proof, Stage, StageKind, Strategy, Trial, WhyLeft};
 use crate::journal::Hint;
 use crate::launcher::Origin;
+use crate::platform::name_of;
 use crate::record::{Content, Edit, FileChange, Following, Format, HeldPart, LibrarySays, Rewrite};
 use crate::site::{DriveSpeed, Run, Speeds};
 use crate::site::{Places, Site};
 use crate::survey::GameId;
+
+/// A name that is no text: on Linux bytes that are no UTF-8, on Windows a surrogate that stands alone.
+const ODD: &[u8] = b"odd\xed\xa0\x80 name";
 
 fn site(folder: &Path) -> Site {
     Site {
@@ -45,7 +47,7 @@ fn entry(path: &[u8], kind: EntryKind, size: u64) -> FileEntry {
     let blocks = if kind == EntryKind::File { crate::checksums::block_count(size) } else { 0 };
     FileEntry {
         entry: Entry {
-            path: ItemPath::new(Path::new(OsStr::from_bytes(path))).unwrap(),
+            path: ItemPath::new(Path::new(&name_of(path.to_vec()))).unwrap(),
             kind,
             size,
             allocated: size,
@@ -76,7 +78,7 @@ fn a_checksums_comes_back_as_it_was_written() {
     let journal = open(folder.path());
     let haul = journal.begin(&[(planned("x"), None)], Policy::Hold, None).unwrap();
     let item = journal.haul(haul).unwrap().unwrap().items[0].id;
-    let mut file = entry(b"odd\xff name", EntryKind::File, 9 << 20);
+    let mut file = entry(ODD, EntryKind::File, 9 << 20);
     file.blocks[1] = Some([7; 32]);
     file.there = Some(There { inode: 5, modified_ns: 1_700_000_000_123_456_789, changed_ns: Some(7) });
     file.digest = Some(vec![1, 2]);
@@ -84,7 +86,7 @@ fn a_checksums_comes_back_as_it_was_written() {
         entry(b"", EntryKind::Folder, 0),
         entry(b"again", EntryKind::Again(ItemPath::new(Path::new("b")).unwrap()), 0),
         entry(b"b", EntryKind::File, 0),
-        entry(b"link", EntryKind::Link(PathBuf::from(OsStr::from_bytes(b"../\xfe"))), 0),
+        entry(b"link", EntryKind::Link(PathBuf::from(name_of(b"../\xed\xb0\x80".to_vec()))), 0),
         file,
     ];
     journal.put_entries(item, &lines).unwrap();
@@ -171,8 +173,8 @@ fn a_journal_of_the_second_version_is_brought_up_with_its_paths_and_hashes() {
     let journal = open(folder.path());
     let item = journal.hauls().unwrap()[0].items[0].id;
     let lines: Vec<FileEntry> = journal.lines(item).map(Result::unwrap).collect();
-    let paths: Vec<&[u8]> = lines.iter().map(|line| line.entry.path.bytes()).collect();
-    assert_eq!(paths, [&b""[..], b"d", b"d/small", b"d.x", b"large"]);
+    let paths: Vec<&Path> = lines.iter().map(|line| line.entry.path.as_path()).collect();
+    assert_eq!(paths, ["", "d", "d/small", "d.x", "large"].map(Path::new));
     assert_eq!(lines[2].blocks, vec![Some([0xaa; 32])]);
     assert_eq!(lines[4].blocks, vec![None, Some([0xbb; 32])]);
     assert!(lines[2].compared && lines[2].there.is_some());
@@ -193,7 +195,7 @@ fn a_journal_of_the_third_version_is_brought_up_and_then_knows_speeds_and_trials
     let journal = open(folder.path());
     let haul = journal.hauls().unwrap()[0].clone();
     let lines: Vec<FileEntry> = journal.lines(haul.items[0].id).map(Result::unwrap).collect();
-    assert_eq!(lines[1].entry.path.bytes(), b"d/x");
+    assert_eq!(lines[1].entry.path.as_path(), Path::new("d/x"));
     let pace = DriveSpeed { read: 2e8, write: 1e8, per_file: 0.001 };
     journal.put_probe("slow", &DriveSpeed { read: 1.0, ..pace }).unwrap();
     journal.put_probe("slow", &pace).unwrap();
@@ -368,17 +370,19 @@ fn a_journal_of_the_eighth_version_is_brought_up_and_plans_may_hold_what_goes_wi
     assert_eq!(db.pragma_query_value(None, "user_version", |row| row.get::<_, i64>(0)).unwrap(), 9);
 }
 
-#[test]
-fn what_record_files_held_is_forgotten_once_a_haul_is_over_and_can_be_read_nowhere_any_more() {
-    use std::os::unix::fs::PermissionsExt;
-    let folder = tempfile::tempdir().unwrap();
-    let file = database(&site(folder.path()));
+/// The file of a journal as an older version of this program left it.
+fn of_the_sixth_version(folder: &Path) -> PathBuf {
+    let file = database(&site(folder));
     std::fs::create_dir_all(file.parent().unwrap()).unwrap();
     let db = rusqlite::Connection::open(&file).unwrap();
     db.execute_batch(include_str!("version6.sql")).unwrap();
-    drop(db);
-    std::fs::set_permissions(&file, std::fs::Permissions::from_mode(0o644)).unwrap();
-    std::fs::set_permissions(file.parent().unwrap(), std::fs::Permissions::from_mode(0o755)).unwrap();
+    file
+}
+
+#[test]
+fn what_record_files_held_is_forgotten_once_a_haul_is_over_and_can_be_read_nowhere_any_more() {
+    let folder = tempfile::tempdir().unwrap();
+    let file = of_the_sixth_version(folder.path());
     let journal = open(folder.path());
     let text = "{\"token\": \"5417\", \"at\": \"/a/y\"}";
     let over = journal.changes(ItemId(2)).unwrap();
@@ -401,9 +405,25 @@ fn what_record_files_held_is_forgotten_once_a_haul_is_over_and_can_be_read_nowhe
         let bytes = std::fs::read(entry.path()).unwrap();
         // Times and numbers may have the digits by chance.
         assert!(!bytes.windows(8).any(|some| some == b"\": \"5417"), "{:?}", entry.path());
-        assert_eq!(entry.metadata().unwrap().permissions().mode() & 0o777, 0o600, "{:?}", entry.path());
     }
-    assert_eq!(file.parent().unwrap().metadata().unwrap().permissions().mode() & 0o777, 0o700);
+}
+
+#[test]
+#[cfg(unix)]
+fn a_journal_that_others_could_read_is_its_persons_alone_once_it_is_opened() {
+    use std::fs::{Permissions, set_permissions};
+    use std::os::unix::fs::PermissionsExt;
+    let folder = tempfile::tempdir().unwrap();
+    let file = of_the_sixth_version(folder.path());
+    let state = file.parent().unwrap();
+    set_permissions(&file, Permissions::from_mode(0o644)).unwrap();
+    set_permissions(state, Permissions::from_mode(0o755)).unwrap();
+    drop(open(folder.path()));
+    let mode = |path: &Path| path.metadata().unwrap().permissions().mode() & 0o777;
+    for entry in std::fs::read_dir(state).unwrap().flatten() {
+        assert_eq!(mode(&entry.path()), 0o600, "{:?}", entry.path());
+    }
+    assert_eq!(mode(state), 0o700);
 }
 
 #[test]

@@ -107,6 +107,7 @@ fn missing(site: &Site, install: &Path) -> PlaceFault {
 }
 
 #[cfg(test)]
+#[cfg(unix)]
 mod tests {
     use super::*;
     use crate::disk::Disk;

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use super::*;
 use crate::disk::Disk;
 use crate::record::Values;
-use crate::site::{Places, Site};
+use crate::site::{Places, Site, real_path};
 
 const PROFILE: &str = r#"
 format = 1
@@ -50,9 +50,9 @@ impl World {
     /// One library with the game "x", and this text as its list of games.
     fn new(games: &str) -> Self {
         let folder = tempfile::tempdir().unwrap();
-        let top = folder.path().canonicalize().unwrap();
+        let top = real_path(folder.path());
         let home = top.join("home");
-        fs::create_dir_all(home.join(".config/quay")).unwrap();
+        fs::create_dir_all(Places::usual(&home).config.join("quay")).unwrap();
         fs::create_dir_all(top.join("lib/x")).unwrap();
         let site = Site {
             drives: Vec::new(),
@@ -64,13 +64,18 @@ impl World {
         };
         let world = Self { folder, site, profile: Profile::parse(PROFILE, Path::new("p")).unwrap() };
         let libraries = serde_json::json!([{ "at": top.join("lib") }, { "at": "relative" }, { "no": 1 }, { "at": top.join("gone") }]);
-        fs::write(world.at("home/.config/quay/l.json"), libraries.to_string()).unwrap();
+        fs::write(world.own("quay/l.json"), libraries.to_string()).unwrap();
         fs::write(world.at("lib/g.json"), games).unwrap();
         world
     }
 
     fn at(&self, path: &str) -> PathBuf {
-        self.folder.path().canonicalize().unwrap().join(path)
+        real_path(self.folder.path()).join(path)
+    }
+
+    /// Below the folder of configuration, wherever that is here.
+    fn own(&self, path: &str) -> PathBuf {
+        self.site.places.config.join(path)
     }
 
     fn read(&self) -> FoundLauncher {
@@ -78,7 +83,7 @@ impl World {
     }
 
     fn contents(&self, text: &str) -> Result<Option<ContentList>, ContentsError> {
-        fs::write(self.at("home/.config/quay/a.json"), text).unwrap();
+        fs::write(self.own("quay/a.json"), text).unwrap();
         ContentList::read(&self.profile, &self.read().values(&self.site).with("id", "a"))
     }
 }
@@ -113,7 +118,7 @@ fn of_several_places_those_count_that_point_to_the_game_and_none_that_does_is_to
     );
     world.profile = Profile::parse(&text, Path::new("p")).unwrap();
     let script = |path: &Path| {
-        fs::write(world.at("home/.config/quay/a.sh"), format!("#!/bin/sh\ncd '{}' && ./go\n", path.display())).unwrap();
+        fs::write(world.own("quay/a.sh"), format!("#!/bin/sh\ncd '{}' && ./go\n", path.display())).unwrap();
         let game = world.read().games.remove(0);
         game.records.iter().filter(|record| !record.in_entry).map(|record| record.sound).collect::<Vec<_>>()
     };
@@ -164,7 +169,7 @@ fn dangerous_folders_are_read_and_marked() {
 #[test]
 fn a_launcher_that_is_not_here_is_left_out() {
     let world = World::new("{}");
-    fs::remove_dir_all(world.at("home/.config/quay")).unwrap();
+    fs::remove_dir_all(world.own("quay")).unwrap();
     assert!(read_launchers(&world.site, std::slice::from_ref(&world.profile)).is_empty());
 }
 
@@ -210,14 +215,14 @@ fn a_check_counts_games_it_does_not_list_records_some_games_lack_and_tries_conte
     let record = "[[games.records]]\nselector = \"$.more\"\nmeaning = \"{folder}\"\n[contents]";
     let profile = Profile::parse(&PROFILE.replacen("[contents]", record, 1), Path::new("p")).unwrap();
     let libraries = serde_json::json!([{ "at": world.at("lib") }]);
-    fs::write(world.at("home/.config/quay/l.json"), libraries.to_string()).unwrap();
+    fs::write(world.own("quay/l.json"), libraries.to_string()).unwrap();
     fs::create_dir_all(world.at("lib/y")).unwrap();
     for game in ["x", "y"] {
         fs::write(world.at(&format!("lib/{game}/data")), b"abc").unwrap();
     }
     let sha1_of_abc = "a9993e364706816aba3e25717850c26c9cd0d89d";
     let list = |hash: &str| format!(r#"[{{"p": "data", "s": 3, "h": "{hash}"}}]"#);
-    fs::write(world.at("home/.config/quay/a.json"), list(sha1_of_abc)).unwrap();
+    fs::write(world.own("quay/a.json"), list(sha1_of_abc)).unwrap();
     let check = check_profile(&world.site, &profile);
     assert!(check.sound(), "{check:#?}");
     assert_eq!(check.lines[1].missing_in, ["A"], "{check:#?}");
@@ -226,13 +231,13 @@ fn a_check_counts_games_it_does_not_list_records_some_games_lack_and_tries_conte
 
     // A list that speaks of other bytes, or can't be read, is one that finds nothing to download where there is.
     for (text, unreadable) in [(list(&"0".repeat(40)), false), ("[".into(), true), ("[]".into(), false)] {
-        fs::write(world.at("home/.config/quay/b.json"), &text).unwrap();
+        fs::write(world.own("quay/b.json"), &text).unwrap();
         let check = check_profile(&world.site, &profile);
         let faults = check.lists.as_ref().unwrap().faults.clone();
         assert!(!check.sound() && faults.len() == 1 && faults[0].title == "B", "{text}: {faults:?}");
         assert_eq!(matches!(faults[0].what, ListFaultKind::Unreadable(_)), unreadable, "{text}");
     }
-    fs::write(world.at("home/.config/quay/b.json"), list(sha1_of_abc)).unwrap();
+    fs::write(world.own("quay/b.json"), list(sha1_of_abc)).unwrap();
 
     // Folders beside the games: a few are named, and most of them are games that the profile doesn't find.
     for (n, sound) in [(1, true), (2, false)] {
@@ -255,10 +260,10 @@ fn content_lists_of_lines_of_keys_and_without_sizes_are_read() {
         let list = ContentList::read_file(&contents, &file, Some("g").filter(|_| contents.below.is_some()))
             .map_err(|error| error.to_string())?
             .unwrap();
-        let one = |listed: &ListedFile| (listed.path.to_str().unwrap().to_string(), listed.size, listed.hash[0]);
+        let one = |listed: &ListedFile| (listed.path.clone(), listed.size, listed.hash[0]);
         Ok::<_, String>((list.kind, list.listed_files.iter().map(one).collect::<Vec<_>>()))
     };
-    let (a, b) = (("a/b c".to_string(), None, 0x0f), ("d".to_string(), None, 0xf0));
+    let (a, b) = ((PathBuf::from("a/b c"), None, 0x0f), (PathBuf::from("d"), None, 0xf0));
     let lines = "columns = [\"hash\", \"path\"]\nalgorithm = \"crc32\"";
     let text = "# made by hand\n0f000000  ./a/b c\r\n\nF0000000 *d\n";
     assert_eq!(read(lines, text), Ok((DigestKind::Crc32, vec![a.clone(), b.clone()])));

@@ -1,5 +1,7 @@
 //! What a plan finds, case by case, in a small demo world.
 
+#![cfg(unix)]
+
 mod several;
 
 use std::fs;

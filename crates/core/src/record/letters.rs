@@ -171,6 +171,7 @@ pub enum SpellingError {
 }
 
 #[cfg(test)]
+#[cfg(unix)]
 mod tests {
     use super::*;
 

@@ -286,7 +286,8 @@ fn broken_input_is_refused_or_read_but_never_a_panic_or_a_hang() {
         let signs = b"\"'\\[]{}<>&:#,=\n\r\t |>-!*@%$;/x0\xff\xc3".to_vec();
         let damage = (0..bytes.len(), prop::sample::select(signs), 0..5_u8, 0..bytes.len());
         let several = prop::collection::vec(damage, 1..4);
-        let cases = 10_000;
+        // Texts are read alike by every system.
+        let cases = if cfg!(windows) { 500 } else { 10_000 };
         let started = std::time::Instant::now();
         runner(cases)
             .run(&several, |all| {

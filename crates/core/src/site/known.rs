@@ -140,7 +140,7 @@ mod tests {
     #[test]
     fn a_drive_is_known_again_under_another_path_and_missed_where_it_was() {
         let folder = tempfile::tempdir().unwrap();
-        let top = folder.path().canonicalize().unwrap();
+        let top = real_path(folder.path());
         let site = world(&top, "drives/stick");
         assert!(site.moved_drives().is_empty() && site.known.is_empty());
         site.remember_drives().unwrap();
@@ -155,7 +155,7 @@ mod tests {
         moved.remember_drives().unwrap();
         // What it was before is not forgotten by looking once more.
         assert_eq!(world(&top, "mnt/other").moved_drives().len(), 1);
-        fs::write(top.join("home/.local/state/deft-barge/drives.json"), "{").unwrap();
+        fs::write(world(&top, "mnt/other").state_folder().join("drives.json"), "{").unwrap();
         assert!(world(&top, "mnt/other").moved_drives().is_empty());
     }
 }

@@ -31,6 +31,7 @@ impl Site {
 }
 
 #[cfg(test)]
+#[cfg(unix)]
 mod tests {
     use super::*;
     use crate::disk::Disk;

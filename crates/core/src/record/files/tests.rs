@@ -347,6 +347,7 @@ fn a_record_is_found_wherever_its_list_has_it_now_and_one_that_is_gone_is_nothin
     assert_eq!(made("{\"all\": []}"), (1, None), "gone");
 }
 
+#[cfg(unix)]
 #[test]
 fn cells_and_links_are_changes_like_any_other() {
     let folder = tempfile::tempdir().unwrap();
