@@ -46,34 +46,50 @@ fn hauled(site: &Site, journal: &Journal, top: &Path) -> deft_barge_core::bytes:
     haul.id()
 }
 
-#[test]
-fn a_game_goes_to_every_file_system_and_back_by_its_letter() {
+/// The letters that lead to mounted file systems, each with its file system's name; none where nobody has mounted any, which is said.
+pub fn in_letters() -> Vec<(String, String)> {
     let Some(letters) = std::env::var_os("DEFT_BARGE_LETTERS") else {
         #[expect(clippy::print_stderr, reason = "who has mounted nothing is to see that it did not run")]
         {
-            eprintln!("\n!!! NOT RUN: games between really mounted drives; DEFT_BARGE_LETTERS names none !!!\n");
+            eprintln!("\n!!! NOT RUN: what goes between really mounted drives; DEFT_BARGE_LETTERS names none !!!\n");
         }
         assert!(std::env::var_os("CI").is_none(), "this test has to run under CI");
-        return;
+        return Vec::new();
     };
-    for letter in letters.to_str().unwrap().split_whitespace() {
-        let (letter, file_system) = letter.split_once('=').unwrap();
-        let folder = tempfile::tempdir().unwrap();
-        let home = real_path(folder.path());
-        let places = Places::usual(&home);
-        let own = places.data.join("petrel");
-        fs::create_dir_all(places.config.join("deft-barge").join("profiles")).unwrap();
-        fs::create_dir_all(&own).unwrap();
-        fs::write(places.config.join("deft-barge").join("profiles").join("petrel.toml"), PROFILE).unwrap();
+    let one = |word: &str| word.split_once('=').map(|(letter, name)| (letter.to_string(), name.to_string()));
+    letters.to_str().unwrap().split_whitespace().filter_map(one).collect()
+}
+
+/// A home with a launcher in it, which has one game there.
+pub fn launcher_in(game: &str) -> (tempfile::TempDir, PathBuf) {
+    let folder = tempfile::tempdir().unwrap();
+    let home = real_path(folder.path());
+    let places = Places::usual(&home);
+    let (profiles, own) = (places.config.join("deft-barge").join("profiles"), places.data.join("petrel"));
+    fs::create_dir_all(&profiles).unwrap();
+    fs::create_dir_all(&own).unwrap();
+    fs::write(profiles.join("petrel.toml"), PROFILE).unwrap();
+    let at = home.join("games").join(game);
+    fill(&at, &[("bin/go.exe", 900), ("data/a.pak", 5_000_000), ("data/Straße/b.pak", 5000), ("none", 0)]);
+    fs::write(own.join("games.json"), says(&at)).unwrap();
+    (folder, home)
+}
+
+/// What the launcher's list says of its game.
+fn says(at: &Path) -> String {
+    let id = at.file_name().unwrap().to_string_lossy();
+    format!("[{{\"id\": \"{id}\", \"at\": {}}}]\n", serde_json::Value::from(at.to_str().unwrap()))
+}
+
+#[test]
+fn a_game_goes_to_every_file_system_and_back_by_its_letter() {
+    for (letter, file_system) in in_letters() {
         let there = PathBuf::from(format!("{letter}:\\")).join("games").join("Fen & Moor");
         // From a letter to the drive of the person and back; the first time it is where it came from.
-        let first = home.join("games").join("Fen & Moor");
-        fill(&first, &[("bin/go.exe", 900), ("data/a.pak", 5_000_000), ("data/Straße/b.pak", 5000), ("none", 0)]);
+        let (_folder, home) = launcher_in("Fen & Moor");
+        let places = Places::usual(&home);
+        let (first, list) = (home.join("games").join("Fen & Moor"), places.data.join("petrel").join("games.json"));
         let game = tree(&first);
-        let says =
-            |at: &Path| format!("[{{\"id\": \"fen\", \"at\": {}}}]\n", serde_json::Value::from(at.to_str().unwrap()));
-        let list = own.join("games.json");
-        fs::write(&list, says(&first)).unwrap();
         let site = Site::of_system(places).unwrap();
         let journal = Journal::open(&site).unwrap().recover().unwrap().0;
         let said = || fs::read_to_string(&list).unwrap();

@@ -6,6 +6,7 @@
 
 mod acts;
 mod hauls;
+mod known_folders;
 mod laws;
 mod learned;
 mod letters;
