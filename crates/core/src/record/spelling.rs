@@ -99,7 +99,7 @@ impl Spelling {
             return Ok((spelling, path));
         }
         let Some(base) = &bases.relative_to else { return Err(not_a_path()) };
-        let windows = bases.case_blind || bases.lettered().next().is_some();
+        let windows = reads_backslashes(bases);
         let separators: &[char] = if windows { &['/', '\\'] } else { &['/'] };
         if windows && written.starts_with('\\') || written.starts_with(['$', '%', '~']) {
             return Err(not_a_path());
@@ -199,6 +199,7 @@ impl Spelling {
         let is_uri = lead.get(..5).is_some_and(|scheme| scheme.eq_ignore_ascii_case("file:"));
         let escapes = if is_uri { Escapes::Percent } else { Escapes::None };
         let windows = matches!(self.lead, Lead::Letter { .. });
+        let parts = self.parts_at_backslashes(bases);
         let same = |old: &Name, new: &[u8]| {
             old.bytes == new || (self.blind && lower(&old.bytes).is_some_and(|old| Some(old) == lower(new)))
         };
@@ -212,7 +213,9 @@ impl Spelling {
                 (old.separator.as_str(), old.written.clone())
             } else {
                 let text = std::str::from_utf8(name).ok().map(str::to_string);
-                let fits = |text: &String| !windows || !text.contains(['\\', ':', '"', '<', '>', '|', '?', '*']);
+                let fits = |text: &String| {
+                    !(parts && text.contains('\\') || windows && text.contains([':', '"', '<', '>', '|', '?', '*']))
+                };
                 let written = match escapes {
                     Escapes::Percent => Some(percent(name, &self.percent_habits())),
                     Escapes::None => text.filter(fits).filter(|text| !text.contains(['\n', '\r'])),
@@ -229,14 +232,29 @@ impl Spelling {
                 _ => separator,
             };
             out.push_str(separator);
-            out.push_str(&written);
+            // A first name that looks like a drive's letter is none.
+            let like_letter = n == 0 && matches!(self.lead, Lead::Uri(_)) && drive_letter(&written).is_some();
+            out.push_str(&if like_letter { written.replace(':', "%3A") } else { written });
         }
         if names.is_empty() && !self.is_relative() && self.end.is_empty() {
             out.push_str(if matches!(self.lead, Lead::Variable { .. }) { "" } else { &usual });
         }
         out.push_str(&self.end);
+        if matches!(&self.lead, Lead::Relative(lead) if lead.is_empty()) && begins_elsewhere(&out) {
+            out.insert_str(0, "./");
+        }
         // The very folder that it is relative to.
         Ok(WrittenPath(if out.is_empty() { ".".into() } else { out }))
+    }
+
+    /// Whether a name with a backslash in it would be read as two.
+    fn parts_at_backslashes(&self, bases: &Bases) -> bool {
+        match &self.lead {
+            Lead::Letter { .. } => true,
+            Lead::Variable { written, .. } => written.starts_with('%'),
+            Lead::Relative(_) => reads_backslashes(bases),
+            Lead::Root | Lead::Uri(_) => false,
+        }
     }
 
     fn first_is_doubled(&self) -> bool {
@@ -378,6 +396,17 @@ fn uri(text: &str) -> Option<(&str, &str)> {
         None => 0,
     };
     Some(text.split_at(scheme.len() + host))
+}
+
+/// Whether backslashes part the names of a relative path.
+fn reads_backslashes(bases: &Bases) -> bool {
+    bases.case_blind || bases.lettered().next().is_some()
+}
+
+/// Whether a relative path begins as paths of other kinds do.
+fn begins_elsewhere(text: &str) -> bool {
+    let address = text.get(..5).is_some_and(|scheme| scheme.eq_ignore_ascii_case("file:"));
+    address || drive_letter(text).is_some() || text.starts_with(['$', '%', '~'])
 }
 
 /// Parts `C:\x` into the letter and what stands behind the colon.

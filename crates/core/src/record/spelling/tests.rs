@@ -62,6 +62,33 @@ fn every_spelling_is_read_and_kept_for_another_place() {
 }
 
 #[test]
+fn whatever_a_place_is_called_what_is_written_is_read_as_it() {
+    let first = ["e:", "c:", "~", "~me", "$HOME", "$X", "%GAMES%", "file:", "a\\b", "e:\\x", ".x", "ö %41"];
+    for (text, base) in [
+        ("file:///a/b", "/"),
+        ("file:/./a", "/"),
+        ("/a", "/"),
+        ("x/y", "/mnt/old/lib"),
+        ("./x", "/mnt/old/lib"),
+        ("~/g", "/home/me"),
+        ("$HOME/g", "/home/me"),
+        ("%GAMES%\\x", "/mnt/old/games"),
+        ("D:\\Games", "/mnt/old"),
+    ] {
+        let (spelling, _) = Spelling::read(text, &bases()).unwrap();
+        for place in first.iter().flat_map(|name| [Path::new(base).join(name), Path::new(base).join(name).join("e:")]) {
+            let Ok(written) = spelling.write(&place, &bases()) else { continue };
+            let back = Spelling::read(&written.0, &bases()).map(|(_, path)| path);
+            assert_eq!(back.as_ref(), Ok(&place), "{text} becomes {}", written.0);
+        }
+    }
+    let (kept, _) = Spelling::read("file:/./e:/a", &bases()).unwrap();
+    assert_eq!(kept.write(Path::new("/e:/a"), &bases()).unwrap().0, "file:/e%3A/a");
+    let (below, _) = Spelling::read("x", &bases()).unwrap();
+    assert_eq!(below.write(Path::new("/mnt/old/lib/~x"), &bases()).unwrap().0, "./~x");
+}
+
+#[test]
 fn of_several_layers_that_know_a_letter_the_one_in_which_the_place_is_there_is_meant() {
     let folder = tempfile::tempdir().unwrap();
     let top = folder.path().canonicalize().unwrap();
