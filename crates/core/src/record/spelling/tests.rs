@@ -77,7 +77,15 @@ fn whatever_a_place_is_called_what_is_written_is_read_as_it() {
     ] {
         let (spelling, _) = Spelling::read(text, &bases()).unwrap();
         for place in first.iter().flat_map(|name| [Path::new(base).join(name), Path::new(base).join(name).join("e:")]) {
-            let Ok(written) = spelling.write(&place, &bases()) else { continue };
+            let Ok(written) = spelling.write(&place, &bases()) else {
+                // What parts names here, or what the names of a drive with a letter can't have.
+                let refused = if text.starts_with('D') { &['\\', ':'][..] } else { &['\\'] };
+                assert!(
+                    place.to_str().unwrap().contains(refused) && !text.starts_with(['/', 'f']),
+                    "{text}: {place:?}"
+                );
+                continue;
+            };
             let back = Spelling::read(&written.0, &bases()).map(|(_, path)| path);
             assert_eq!(back.as_ref(), Ok(&place), "{text} becomes {}", written.0);
         }
