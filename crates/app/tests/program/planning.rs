@@ -242,12 +242,14 @@ fn a_destination_is_a_name_or_a_folder_however_that_is_typed() {
 }
 
 #[test]
-fn what_a_haul_keeps_at_the_target_is_named_with_what_deletes_it() {
-    let world = World::new();
-    world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
-    // The way back by a haul of its own: its originals are where the game is to go.
-    let refused = world.expect(&["plan", "saltflat", "--to", "swift"], 3);
-    assert!(refused.contains("haul 1 keeps") && refused.contains("deft-barge release 1"), "{refused}");
-    world.expect(&["release", "1", "--yes"], 0);
-    world.expect(&["plan", "saltflat", "--to", "swift"], 0);
+fn what_a_haul_keeps_at_the_target_is_named_with_both_ways_on() {
+    for (way, then) in [("undo", "newhold"), ("release", "swift")] {
+        let world = World::new();
+        world.expect(&["haul", "saltflat", "--to", "newhold", "--yes"], 0);
+        // The way back by a haul of its own: its originals are where the game is to go.
+        let refused = world.expect(&["plan", "saltflat", "--to", "swift"], 3);
+        assert!(refused.contains("haul 1 keeps") && refused.contains(&format!("deft-barge {way} 1")), "{refused}");
+        world.expect(&[way, "1", "--yes"], 0);
+        world.expect(&["plan", "saltflat", "--to", then], 0);
+    }
 }

@@ -149,7 +149,10 @@ fn kind_sentence(kind: &FindingKind) -> String {
             format!("{} exists already. Move it away first; nothing is overwritten.", path.display())
         }
         FindingKind::KeptThere { path, haul } => {
-            format!("haul {haul} keeps {}. Delete that first with: deft-barge release {haul}", path.display())
+            format!(
+                "haul {haul} keeps {}. Go back to it with: deft-barge undo {haul}; or delete what that haul keeps with: deft-barge release {haul}",
+                path.display()
+            )
         }
         FindingKind::NotWritable { path } => {
             format!("can't write {}. Check its permissions, and whether its drive is read-only.", path.display())
