@@ -179,7 +179,7 @@ pub(crate) fn write_registry(path: &Path, before: &[u8], after: &[u8]) -> io::Re
             RegistryAct::Unset(key, name) => not_there(delete_value(hive, below_hive(&key).as_ref(), name.as_ref()))?,
             RegistryAct::Remove(key) => {
                 let key = below_hive(&key);
-                if holds_more(hive, &key) {
+                if holds_more(hive, &key)? {
                     return Err(io::ErrorKind::DirectoryNotEmpty.into());
                 }
                 not_there(delete_key(hive, key.as_ref()))?;
@@ -191,10 +191,13 @@ pub(crate) fn write_registry(path: &Path, before: &[u8], after: &[u8]) -> io::Re
     flush_key(hive, key.as_ref()).or_else(|_| flush_key(hive, above.as_ref()))
 }
 
-/// Whether a key has values still, whose names no text can hold: with it they would go.
-fn holds_more(hive: Hive, key: &OsString) -> bool {
-    let keys = read_below(hive, key.as_ref()).unwrap_or_default();
-    keys.first().is_some_and(|own| own.values.iter().any(|value| !is_in_text(&value.name)))
+/// Whether a key has values still, whose names no text can hold: with it they would go. One that can't be read may have some.
+fn holds_more(hive: Hive, key: &OsString) -> io::Result<bool> {
+    let keys = match read_below(hive, key.as_ref()) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
+        read => read?,
+    };
+    Ok(keys.first().is_some_and(|own| own.values.iter().any(|value| !is_in_text(&value.name))))
 }
 
 /// What is gone already was to go.
@@ -273,5 +276,29 @@ mod tests {
         assert!(key_of(Path::new(r"\\.\registry\HKEY_CURRENT_USER")).is_err());
         let written = PathBuf::from(format!("{TOP}/HKEY_CURRENT_USER/Software/A & B"));
         assert_eq!(key_of(&written).unwrap().2, r"Software\A & B");
+    }
+
+    #[test]
+    fn a_key_goes_with_the_values_of_its_text_and_stays_with_any_other() {
+        let name = format!(r"Software\Deft Barge {}", std::process::id());
+        let key = OsString::from(format!(r"{name}\below"));
+        let path = path_of("HKEY_CURRENT_USER", &name);
+        let value = |name: &str| Value { name: name.into(), kind: 1, data: b"x\0\0\0".to_vec() };
+        let removed = |extra: Option<&str>| {
+            make_key(Hive::User, name.as_ref()).unwrap();
+            let before = read_registry(&path).unwrap();
+            make_key(Hive::User, &key).unwrap();
+            for name in ["At"].into_iter().chain(extra) {
+                set_value(Hive::User, &key, &value(name)).unwrap();
+            }
+            let now = read_registry(&path).unwrap();
+            let done = write_registry(&path, &now, &before).map_err(|error| error.kind());
+            let left = read_below(Hive::User, &key).map(|keys| keys[0].values.len()).map_err(|error| error.kind());
+            not_there(delete_key(Hive::User, &key)).unwrap();
+            delete_key(Hive::User, name.as_ref()).unwrap();
+            (done, left)
+        };
+        assert_eq!(removed(None), (Ok(()), Err(io::ErrorKind::NotFound)));
+        assert_eq!(removed(Some("two\nlines")), (Err(io::ErrorKind::DirectoryNotEmpty), Ok(2)));
     }
 }
