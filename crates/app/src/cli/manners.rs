@@ -34,6 +34,9 @@ pub fn completions(shell: Shell, sink: &Sink) -> Result<u8, Fault> {
         script.push('\n');
         script.push_str(QUOTED);
     }
+    if shell == Shell::Powershell {
+        script = script.replace(OFFERED, OFFERED_QUOTED);
+    }
     if sink.is_json() {
         return sink.document("completions", json!({ "shell": name, "script": script })).map(|()| 0);
     }
@@ -54,6 +57,14 @@ _deft_barge_quoted() {
     esac
 }
 complete -o nospace -o bashdefault -F _deft_barge_quoted deft-barge"#;
+
+/// PowerShell too takes what is offered as it is: here that is the word itself.
+const OFFERED: &str = "[System.Management.Automation.CompletionResult]::new($cmd, $cmd,";
+/// The word as PowerShell would write it, which takes several quotation marks for its own.
+const OFFERED_QUOTED: &str = r#"$word = if ($cmd -match '^[\w./\\:=+-]+$') { $cmd } else {
+            "'" + [System.Management.Automation.Language.CodeGeneration]::EscapeSingleQuotedStringContent($cmd) + "'"
+        }
+        [System.Management.Automation.CompletionResult]::new($word, $cmd,"#;
 
 /// `man`: the page of the program, or all pages into a folder.
 pub fn man(folder: Option<&Path>, sink: &Sink) -> Result<u8, Fault> {

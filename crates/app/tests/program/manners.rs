@@ -102,6 +102,13 @@ fn each_shell_offers_games_and_drives_in_its_own_spelling() {
         let words: Vec<&str> = offered.iter().map(|line| line.split('\t').next().unwrap()).collect();
         assert_eq!(words, ["Saltflat Rally", "newhold"]);
     }
+    // PowerShell is not there to be asked where this is tested: it is offered titles in quotes, and the title itself only to be read.
+    let script = world.expect(&["completions", "powershell"], 0);
+    assert!(
+        script.contains("EscapeSingleQuotedStringContent($cmd)") && script.contains("::new($word, $cmd,"),
+        "{script}"
+    );
+    assert!(!script.contains("::new($cmd,"), "{script}");
 }
 
 #[test]
