@@ -211,3 +211,22 @@ fn a_state_folder_whose_drive_runs_full_among_the_records_keeps_the_way_back() {
     undo_haul(&here, &journal, HaulId(1), &|_| {}, &Control::default()).unwrap();
     assert!(machine.content() && !machine.at(NEW).exists());
 }
+
+#[test]
+fn attributes_of_folders_that_a_drive_does_not_hold_are_told_by_the_plan_as_those_of_files() {
+    for at in ["go", "data", ""] {
+        let Some(machine) = Machine::new(Kind::Ext4, Kind::Exfat, 150_000_000) else { return };
+        machine.fill(5, 100_000, super::holds(Kind::Exfat));
+        let told = || {
+            let plan = machine.plan(&machine.site(), Policy::Hold);
+            assert!(!plan.blocked(), "{:?}", plan.findings);
+            let lost =
+                |kind: &FindingKind| matches!(kind, FindingKind::NicetyLost { what } if what.starts_with("attr"));
+            plan.findings.iter().any(|finding| lost(&finding.kind))
+        };
+        assert!(!told());
+        let set = rustix::fs::setxattr(machine.at(OLD).join(at), "user.note", b"x", rustix::fs::XattrFlags::empty());
+        set.unwrap();
+        assert!(told(), "{at}");
+    }
+}

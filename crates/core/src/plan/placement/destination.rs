@@ -316,7 +316,9 @@ impl<'a> Placing<'a, '_> {
             self.say(FindingKind::NicetyLost { what: "several names of one file become files of their own" });
         }
         if fit.attributes {
-            self.say(FindingKind::NicetyLost { what: "attributes that people and programs have set on files" });
+            self.say(FindingKind::NicetyLost {
+                what: "attributes that people and programs have set on files and folders",
+            });
         }
         // Where copies stand instead of links, nothing leads anywhere any more.
         if let Some((path, count)) = fit.leads_out

@@ -128,7 +128,7 @@ impl<'a> DriveFit<'a> {
             self.ahead.get_or_insert_with(|| (path.to_string_lossy().into_owned(), 0)).1 += 1;
         }
         self.again |= matches!(entry.kind, EntryKind::Again(_));
-        if !self.abilities.attributes && !self.attributes && entry.kind == EntryKind::File {
+        if !self.abilities.attributes && !self.attributes && matches!(entry.kind, EntryKind::File | EntryKind::Folder) {
             self.attributes = attributes_of(&entry.path.under(self.from)).is_ok_and(|all| !all.is_empty());
         }
         if leads_out(&entry) {
