@@ -4,6 +4,7 @@
 //! Law: every unsafe block says why it holds; no pointer outlives its call.
 #![cfg(windows)]
 
+mod access;
 mod drives;
 mod ends;
 mod files;
@@ -13,6 +14,7 @@ mod registry;
 mod streams;
 mod text;
 
+pub use access::{access_of, set_access};
 pub use drives::{Device, DriveType, Room, Volume, device_of, drive_type, mount_points, room_at, volume_at, volumes};
 pub use ends::hear_ends;
 pub use files::{
