@@ -22,7 +22,8 @@ pub use files::{
 };
 pub use folders::{KnownFolder, known_folder};
 pub use processes::{
-    Running, command_line_of, is_elevated, leave_the_console, program_of, running, using_files, work_in_the_background,
+    Running, Using, command_line_of, is_elevated, leave_the_console, program_of, running, using_files,
+    work_in_the_background,
 };
 pub use registry::{
     Hive, Key, Value, delete_key, delete_value, flush_key, make_key, may_write_key, read_below, set_value, subkeys,

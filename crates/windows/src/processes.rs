@@ -87,11 +87,20 @@ pub fn program_of(pid: u32) -> io::Result<PathBuf> {
     Ok(PathBuf::from(read(&name)))
 }
 
-/// The numbers of the processes that have one of these files open, by the Restart Manager; folders cannot be asked for.
+/// A process that has a file open.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Using {
+    /// Its number.
+    pub pid: u32,
+    /// The name of the service that it is, or one of those that it is.
+    pub service: Option<OsString>,
+}
+
+/// The processes that have one of these files open, by the Restart Manager; folders cannot be asked for.
 ///
 /// # Errors
 /// What the system says.
-pub fn using_files(files: &[&Path]) -> io::Result<Vec<u32>> {
+pub fn using_files(files: &[&Path]) -> io::Result<Vec<Using>> {
     if files.is_empty() {
         return Ok(Vec::new());
     }
@@ -106,7 +115,7 @@ pub fn using_files(files: &[&Path]) -> io::Result<Vec<u32>> {
     found
 }
 
-fn in_session(session: u32, files: &[&Path], says: &dyn Fn(u32) -> io::Result<()>) -> io::Result<Vec<u32>> {
+fn in_session(session: u32, files: &[&Path], says: &dyn Fn(u32) -> io::Result<()>) -> io::Result<Vec<Using>> {
     let names: Vec<Vec<u16>> = files.iter().map(|file| wide(file)).collect();
     let names: Vec<*const u16> = names.iter().map(Vec::as_ptr).collect();
     let count = u32::try_from(names.len()).map_err(io::Error::other)?;
@@ -121,7 +130,11 @@ fn in_session(session: u32, files: &[&Path], says: &dyn Fn(u32) -> io::Result<()
         let code = unsafe { RmGetList(session, &raw mut wanted, &raw mut room, list, &raw mut reasons) };
         if code != ERROR_MORE_DATA {
             says(code)?;
-            return Ok(processes.iter().take(room as usize).map(|one| one.Process.dwProcessId).collect());
+            let using = |one: &RM_PROCESS_INFO| {
+                let service = read(&one.strServiceShortName);
+                Using { pid: one.Process.dwProcessId, service: (!service.is_empty()).then_some(service) }
+            };
+            return Ok(processes.iter().take(room as usize).map(using).collect());
         }
         // SAFETY: a structure of plain numbers, for which zeros are a value.
         processes.resize_with(wanted as usize, || unsafe { zeroed() });

@@ -10,7 +10,7 @@ use deft_barge_harbor::launchers::Launcher;
 use crate::world::{Tree, World, tree};
 
 /// Kills of a usual run; `DEFT_BARGE_KILLS` asks for more.
-const KILLS: u64 = 20;
+const KILLS: u64 = 12;
 
 /// What is killed: by files and by the registry, there and back.
 const WORDS: [&[&str]; 4] = [

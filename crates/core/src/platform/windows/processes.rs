@@ -4,6 +4,7 @@
 //! name, so that of a folder the files in it are asked, as many as it takes at once.
 
 use std::collections::HashMap;
+use std::ffi::OsString;
 use std::fs::OpenOptions;
 use std::os::windows::fs::OpenOptionsExt;
 use std::path::{Path, PathBuf};
@@ -64,7 +65,7 @@ impl Processes<'_> {
         // Who cannot be asked about is said, never taken for nobody.
         let Ok(others) = all_others() else { return (Vec::new(), 1) };
         let (mut found, mut hidden) = (Vec::new(), 0);
-        let mut holding: HashMap<u32, &PathBuf> = HashMap::new();
+        let mut holding: HashMap<u32, (&PathBuf, Option<OsString>)> = HashMap::new();
         let mut unnamed = Vec::new();
         for place in &places {
             let mut files = Vec::new();
@@ -72,7 +73,7 @@ impl Processes<'_> {
             let files: Vec<&Path> = files.iter().map(PathBuf::as_path).collect();
             match using_files(&files) {
                 Ok(processes) if !processes.is_empty() => {
-                    holding.extend(processes.into_iter().map(|process| (process, place)));
+                    holding.extend(processes.into_iter().map(|using| (using.pid, (place, using.service))));
                 }
                 told => {
                     hidden += usize::from(told.is_err());
@@ -88,14 +89,17 @@ impl Processes<'_> {
             hidden +=
                 usize::from(program.as_ref().is_err_and(|error| error.kind() == std::io::ErrorKind::PermissionDenied));
             let runs = program.ok().filter(|program| below(program, &places).is_some());
+            let held = holding.remove(&one.pid);
+            let service = held.as_ref().and_then(|(_, service)| service.as_ref());
+            let shown = service.map_or_else(|| name.clone(), |service| format!("{} ({name})", service.display()));
             let why = if bears_name(&name, wanted.names) && self.may_be_of_here(one.pid) {
                 Some(Sight::Named)
             } else if let Some(program) = runs {
                 Some(Sight::Uses(program))
             } else {
-                holding.get(&one.pid).map(|place| Sight::Uses((*place).clone()))
+                held.map(|(place, _)| Sight::Uses(place.clone()))
             };
-            found.extend(why.map(|why| Process { pid: one.pid, name, why }));
+            found.extend(why.map(|why| Process { pid: one.pid, name: shown, why }));
         }
         found.extend(unnamed.into_iter().map(|why| Process { pid: 0, name: String::new(), why }));
         found.sort_by_key(|process| process.pid);
