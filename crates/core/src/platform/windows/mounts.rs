@@ -116,7 +116,7 @@ fn drive(mount: &Mount, others: &[Drive]) -> Option<Drive> {
         mounts: vec![mount.point.clone()],
         kind,
         device: None,
-        abilities: Abilities::of_file_system(&mount.file_system),
+        abilities: abilities_of(&mount.file_system, kind),
         file_system: mount.file_system.clone(),
         read_only: mount.read_only,
         capacity: usage.capacity,
@@ -124,6 +124,13 @@ fn drive(mount: &Mount, others: &[Drive]) -> Option<Drive> {
         declared: false,
         absent: false,
     })
+}
+
+/// What a drive can hold. What stands beside the bytes of a file on another machine is that machine's: it knows other people, and may keep
+/// lists and streams in another way, or not.
+fn abilities_of(file_system: &str, kind: DriveKind) -> Abilities {
+    let able = Abilities::of_file_system(file_system);
+    Abilities { attributes: able.attributes && kind != DriveKind::Network, ..able }
 }
 
 /// What kind of device a volume is on, as far as that says so.
@@ -150,4 +157,22 @@ fn name_for(mount: &Mount, others: &[Drive]) -> String {
     let base = if label.trim().is_empty() { letter } else { label };
     let names = std::iter::once(base.clone()).chain((2..).map(|n| format!("{base}-{n}")));
     names.into_iter().find(|name| others.iter().all(|other| other.name != *name)).unwrap_or(base)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_stands_beside_a_file_is_kept_on_drives_of_this_machine_that_hold_it() {
+        for (file_system, kind, kept) in [
+            ("ntfs", DriveKind::Ssd, true),
+            ("ntfs", DriveKind::Network, false),
+            ("refs", DriveKind::Unknown, true),
+            ("refs", DriveKind::Network, false),
+            ("exfat", DriveKind::Usb, false),
+        ] {
+            assert_eq!(abilities_of(file_system, kind).attributes, kept, "{file_system} {kind:?}");
+        }
+    }
 }
