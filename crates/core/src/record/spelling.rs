@@ -226,20 +226,26 @@ impl Spelling {
                 // Behind its lead a path begins as it did; a relative one begins with its first name.
                 0 if self.is_relative() => "",
                 // Two of them behind a scheme alone would begin a host.
-                0 if matches!(escapes, Escapes::Percent) && !out.ends_with('/') && self.first_is_doubled() => "/",
+                0 if self.is_behind_scheme() => "/",
                 0 => self.names.first().map_or(usual.as_str(), |first| first.separator.as_str()),
                 _ if separator.is_empty() => usual.as_str(),
                 _ => separator,
             };
             out.push_str(separator);
             // A first name that looks like a drive's letter is none.
-            let like_letter = n == 0 && matches!(self.lead, Lead::Uri(_)) && drive_letter(&written).is_some();
+            let like_letter =
+                n == 0 && matches!(self.lead, Lead::Uri(_)) && separator == "/" && drive_letter(&written).is_some();
             out.push_str(&if like_letter { written.replace(':', "%3A") } else { written });
         }
-        if names.is_empty() && !self.is_relative() && self.end.is_empty() {
-            out.push_str(if matches!(self.lead, Lead::Variable { .. }) { "" } else { &usual });
-        }
-        out.push_str(&self.end);
+        out.push_str(match &self.lead {
+            Lead::Uri(_) if names.is_empty() && self.is_behind_scheme() => "/",
+            // The root of all files is below no variable.
+            Lead::Variable { .. } if names.is_empty() && out.is_empty() => "/",
+            // A letter that was written alone stays so.
+            Lead::Letter { .. } if self.names.is_empty() => &self.end,
+            Lead::Root | Lead::Uri(_) | Lead::Letter { .. } if names.is_empty() && self.end.is_empty() => &usual,
+            _ => &self.end,
+        });
         if matches!(&self.lead, Lead::Relative(lead) if lead.is_empty()) && begins_elsewhere(&out) {
             out.insert_str(0, "./");
         }
@@ -257,8 +263,9 @@ impl Spelling {
         }
     }
 
-    fn first_is_doubled(&self) -> bool {
-        self.names.first().is_some_and(|first| first.separator.starts_with("//"))
+    /// Whether its names begin right behind the scheme of an address.
+    fn is_behind_scheme(&self) -> bool {
+        matches!(&self.lead, Lead::Uri(lead) if lead.ends_with(':'))
     }
 
     /// Whether it says a place only together with the folder that it is relative to.

@@ -49,6 +49,9 @@ fn every_spelling_is_read_and_kept_for_another_place() {
         ("FILE:///D:/a%20b", "/mnt/old/a b", "/mnt/old/c d", "FILE:///D:/c%20d"),
         ("file:/.//a%20b", "/a b", "/c d", "file:/c%20d"),
         ("file:///D:/a%20b", "/mnt/old/a b", "/mnt/old/c d", "file:///D:/c%20d"),
+        ("fiLe:/.//", "/", "/c d", "fiLe:/c%20d//"),
+        ("file:/.//a", "/a", "/", "file:/"),
+        ("file://localhost//a", "/a", "/b", "file://localhost//b"),
         ("x/y", "/mnt/old/lib/x/y", "/mnt/old/lib/z", "z"),
         ("./x", "/mnt/old/lib/x", "/mnt/old/lib/z", "./z"),
         ("../x", "/mnt/old/lib/../x", "/mnt/z", "../../z"),
@@ -94,6 +97,48 @@ fn whatever_a_place_is_called_what_is_written_is_read_as_it() {
     assert_eq!(kept.write(Path::new("/e:/a"), &bases()).unwrap().0, "file:/e%3A/a");
     let (below, _) = Spelling::read("x", &bases()).unwrap();
     assert_eq!(below.write(Path::new("/mnt/old/lib/~x"), &bases()).unwrap().0, "./~x");
+}
+
+/// A path without the ways up in it.
+fn straight(path: &Path) -> PathBuf {
+    path.components().fold(PathBuf::new(), |mut straight, part| {
+        if part == Component::ParentDir {
+            straight.pop();
+        } else {
+            straight.push(part);
+        }
+        straight
+    })
+}
+
+/// Every text of up to five parts behind every lead.
+#[test]
+fn however_separators_and_dots_stand_a_place_comes_back_and_a_text_without_dots_is_the_same() {
+    let leads =
+        ["file:", "File://", "file://localhost", "file:///D:", "", "./", "D:", "\\\\?\\D:", "~", "$HOME", "%GAMES%"];
+    let mut texts = vec![String::new()];
+    for _ in 0..5 {
+        let longer = texts.iter().flat_map(|text| ["/", "\\", ".", "a", ":"].map(|part| format!("{text}{part}")));
+        texts = std::iter::once(String::new()).chain(longer).collect();
+        texts.sort();
+        texts.dedup();
+    }
+    let bases = bases();
+    let mut read = 0;
+    for text in leads.iter().flat_map(|lead| texts.iter().map(move |text| format!("{lead}{text}"))) {
+        let Ok((spelling, place)) = Spelling::read(&text, &bases) else { continue };
+        read += 1;
+        let dots = text.split(['/', '\\']).any(|name| name == ".");
+        for wanted in
+            [&place, Path::new("/"), Path::new("/a:/b"), Path::new("/mnt/old/games/a"), Path::new("/home/me/a:")]
+        {
+            let Ok(written) = spelling.write(wanted, &bases) else { continue };
+            let back = Spelling::read(&written.0, &bases).map(|(_, place)| straight(&place));
+            assert_eq!(back, Ok(straight(wanted)), "{text} is written {}", written.0);
+            assert!(wanted != place || dots || written.0 == text, "{text} is written {}", written.0);
+        }
+    }
+    assert!(read > 10_000, "{read}");
 }
 
 #[test]
