@@ -39,6 +39,16 @@ pub enum Limit {
     Path,
 }
 
+/// What a game does without where a file system cannot hold it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Nicety {
+    /// Several names of one file, which become files of their own.
+    Names,
+    /// Attributes and access lists that people and programs have set.
+    Attributes,
+}
+
 /// What was found.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case", tag = "kind")]
@@ -120,8 +130,8 @@ pub enum FindingKind {
     HaulUnfinished { haul: HaulId },
     /// A link leads out of the game by a relative path, and will lead elsewhere from the new place.
     LinkLeadsOut { path: String, count: usize },
-    /// The target's file system keeps no permissions or several names of one file; they are given up.
-    NicetyLost { what: &'static str },
+    /// The target's file system can't hold something that the game does without; it is given up.
+    NicetyLost { what: Nicety },
     /// What the target's file system can hold is not known.
     AbilitiesUnknown { drive: String, file_system: String },
     /// An update waits.

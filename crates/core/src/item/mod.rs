@@ -13,7 +13,7 @@ mod stage;
 
 pub use block_map::ByteState;
 pub(crate) use block_map::{BlockChange, BlockMap};
-pub use finding::{Clearing, Finding, FindingKind, Limit, Severity};
+pub use finding::{Clearing, Finding, FindingKind, Limit, Nicety, Severity};
 pub use left::{Left, WhyLeft};
 pub use planned::{Displaced, Links, LooseFolders, PlannedItem, Policy, Strategy, Trial};
 pub use preview::{Preview, PreviewKind};

@@ -2,7 +2,7 @@
 
 use super::*;
 use deft_barge_core::cleanup::find;
-use deft_barge_core::item::{DifferenceKind, FindingKind, WhyLeft};
+use deft_barge_core::item::{DifferenceKind, FindingKind, Nicety, WhyLeft};
 use deft_barge_core::survey::FindKind;
 
 fn refused<T>(result: Result<T, HaulError>, is_it: impl Fn(&FindingKind) -> bool) -> bool {
@@ -220,8 +220,7 @@ fn attributes_of_folders_that_a_drive_does_not_hold_are_told_by_the_plan_as_thos
         let told = || {
             let plan = machine.plan(&machine.site(), Policy::Hold);
             assert!(!plan.blocked(), "{:?}", plan.findings);
-            let lost =
-                |kind: &FindingKind| matches!(kind, FindingKind::NicetyLost { what } if what.starts_with("attr"));
+            let lost = |kind: &FindingKind| matches!(kind, FindingKind::NicetyLost { what: Nicety::Attributes });
             plan.findings.iter().any(|finding| lost(&finding.kind))
         };
         assert!(!told());

@@ -3,7 +3,7 @@
 use super::super::text::{count, visible};
 use super::{changed, place_fault, plural, several, some_files, way_words};
 use deft_barge_core::bytes::Bytes;
-use deft_barge_core::item::{Finding, FindingKind, Limit, Severity};
+use deft_barge_core::item::{Finding, FindingKind, Limit, Nicety, Severity};
 use deft_barge_core::launcher::{Staying, WhyStaying};
 use deft_barge_core::site::{Process, Sight};
 use deft_barge_core::survey::Fit;
@@ -244,7 +244,12 @@ fn kind_sentence(kind: &FindingKind) -> String {
                 "the link {path}{more} points out of the game by a relative path, and will point elsewhere from the new place."
             )
         }
-        FindingKind::NicetyLost { what } => format!("{what} on that drive."),
+        FindingKind::NicetyLost { what: Nicety::Names } => {
+            "files with several names become files of their own on that drive.".into()
+        }
+        FindingKind::NicetyLost { what: Nicety::Attributes } => {
+            "that drive can't keep the attributes and access lists that were set on files and folders.".into()
+        }
         FindingKind::AbilitiesUnknown { drive, file_system } => {
             format!(
                 "what {drive} ({file_system}) can store is unknown. If something doesn't fit, the copy stops and nothing changes."

@@ -10,7 +10,7 @@ use super::fit::DriveFit;
 use super::loads::drive_of;
 use crate::bytes::Bytes;
 use crate::checksums::{Size, walk_each};
-use crate::item::{Displaced, Finding, FindingKind, Limit, Links, PlannedItem, Strategy};
+use crate::item::{Displaced, Finding, FindingKind, Limit, Links, Nicety, PlannedItem, Strategy};
 use crate::launcher::Origin;
 use crate::launcher::{ContentList, FoundLauncher};
 use crate::plan::drafts::Destination;
@@ -313,12 +313,10 @@ impl<'a> Placing<'a, '_> {
             self.say(FindingKind::AbilitiesUnknown { drive: drive.name.clone(), file_system });
         }
         if fit.again && !drive.abilities.hard_links {
-            self.say(FindingKind::NicetyLost { what: "several names of one file become files of their own" });
+            self.say(FindingKind::NicetyLost { what: Nicety::Names });
         }
         if fit.attributes {
-            self.say(FindingKind::NicetyLost {
-                what: "attributes that people and programs have set on files and folders",
-            });
+            self.say(FindingKind::NicetyLost { what: Nicety::Attributes });
         }
         // Where copies stand instead of links, nothing leads anywhere any more.
         if let Some((path, count)) = fit.leads_out
