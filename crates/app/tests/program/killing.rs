@@ -4,6 +4,7 @@
 use std::thread;
 use std::time::{Duration, Instant, SystemTime};
 
+use crate::outside::interrupted;
 use crate::world::{Tree, World, tree};
 
 /// Kills of a run of every day; `DEFT_BARGE_KILLS` asks for more.
@@ -181,26 +182,29 @@ fn killed_at_fifty_random_moments_it_resumes_or_returns_with_every_byte() {
     assert!(resumed + returned >= ENOUGH, "too few kills met a haul: {resumed} resumed, {returned} returned");
 }
 
+/// Starts a haul and sends it a signal so long after its journal was written; its exit code.
+fn signalled(world: &World, words: &[&str], wait: Duration) -> Option<i32> {
+    let before = journal(world);
+    let mut child = command(world, words);
+    // From the moment that the haul is written down: how long it takes to come so far says the load of the machine.
+    while journal(world) == before && child.try_wait().unwrap().is_none() {
+        thread::sleep(Duration::from_millis(1));
+    }
+    thread::sleep(wait);
+    let _ = std::process::Command::new("kill")
+        .args(["-INT", &child.id().to_string()])
+        .stderr(std::process::Stdio::null())
+        .status();
+    child.wait().unwrap().code()
+}
+
 #[test]
-fn a_pause_by_a_signal_keeps_what_was_done() {
+fn a_signal_at_any_moment_pauses_or_comes_too_late() {
     let world = World::on_disk();
     let game = tree(&world.old_place());
-    let mut paused = 0;
     for wait in [0, 10, 20, 40, 80, 160] {
-        let before = journal(&world);
-        let mut child = command(&world, &words(0, &world));
-        // From the moment that the haul is written down: how long it takes to come so far says the load of the machine.
-        while journal(&world) == before && child.try_wait().unwrap().is_none() {
-            thread::sleep(Duration::from_millis(1));
-        }
-        thread::sleep(Duration::from_millis(wait));
-        let _ = std::process::Command::new("kill")
-            .args(["-INT", &child.id().to_string()])
-            .stderr(std::process::Stdio::null())
-            .status();
-        let code = child.wait().unwrap().code();
+        let code = signalled(&world, &["haul", "saltflat", "--to", "newhold", "--yes"], Duration::from_millis(wait));
         if code == Some(5) {
-            paused += 1;
             world.expect(&["resume"], 0);
         }
         if code == Some(5) || code == Some(0) {
@@ -210,6 +214,23 @@ fn a_pause_by_a_signal_keeps_what_was_done() {
         let _ = world.run(&["undo", "--yes"]);
         assert_eq!(tree(&world.old_place()), game);
     }
-    println!("{paused} of 6 signals met a running haul");
-    assert!(paused > 0, "no signal met a haul");
+}
+
+#[test]
+fn a_signal_while_it_copies_always_pauses_and_keeps_what_was_copied() {
+    let world = World::slow();
+    let game = tree(&world.old_place());
+    let words = ["haul", "saltflat", "--to", "newhold", "--yes", "--limit", "1"];
+    for (signal, after) in [("-INT", 0), ("-INT", 700), ("-TERM", 0), ("-HUP", 100)] {
+        let said = interrupted(&world, &words, signal, Duration::from_millis(after));
+        assert!(said.contains("Resume with: deft-barge resume"), "{said}");
+        assert!(unfinished(&world), "{signal}");
+        assert!(world.judge("Saltflat Rally").content(), "{signal}");
+        assert_eq!(tree(&world.old_place()), game, "{signal}");
+        world.expect(&["resume", "--limit", "0"], 0);
+        assert_eq!(tree(&world.new_place()), game, "{signal}");
+        assert!(world.judge("Saltflat Rally").content(), "{signal}");
+        world.expect(&["undo", "--yes"], 0);
+        assert_eq!(tree(&world.old_place()), game, "{signal}");
+    }
 }

@@ -35,32 +35,34 @@ fn with_the_drive_of_the_copy_lost_the_kept_originals_are_played_again() {
     world.expect(&["undo", "--yes"], 2);
 }
 
-/// Waits until a haul of the command line copies, and interrupts it; gives what it said.
-fn interrupted(world: &World, words: &[&str]) -> String {
+/// Waits until a haul of the command line copies, and so long after that; then sends it a signal, which pauses it. Gives what it said.
+pub fn interrupted(world: &World, words: &[&str], signal: &str, after: Duration) -> String {
     let piped = std::process::Stdio::piped;
-    let child = world.command(words).stdout(piped()).stderr(piped()).spawn().unwrap();
+    let mut child = world.command(words).stdout(piped()).stderr(piped()).spawn().unwrap();
     let staged = || {
         let folder = fs::read_dir(world.at("drives/newhold/quillgate"));
         folder.is_ok_and(|mut all| all.any(|one| one.unwrap().file_name().to_string_lossy().contains("copy")))
     };
-    while !staged() {
-        thread::sleep(Duration::from_millis(20));
+    while !staged() && child.try_wait().unwrap().is_none() {
+        thread::sleep(Duration::from_millis(5));
     }
-    // A pulse is kept every second.
-    thread::sleep(Duration::from_millis(1500));
-    Command::new("kill").args(["-TERM", &child.id().to_string()]).status().unwrap();
+    thread::sleep(after);
+    Command::new("kill").args([signal, &child.id().to_string()]).status().unwrap();
     let ended = child.wait_with_output().unwrap();
-    assert_eq!(ended.status.code(), Some(5), "paused by a signal is told by the exit code");
-    String::from_utf8_lossy(&ended.stdout).into_owned()
+    assert_eq!(ended.status.code(), Some(5), "{signal}, {after:?}: paused by a signal is told by the exit code");
+    [ended.stdout, ended.stderr].map(|said| String::from_utf8_lossy(&said).into_owned()).concat()
 }
+
+/// A pulse is kept every second.
+const A_PULSE: Duration = Duration::from_millis(1500);
 
 #[test]
 fn a_limit_outlives_a_pause_and_one_item_of_a_resumed_haul_can_be_given_up() {
     let world = World::slow();
-    interrupted(&world, &["haul", "saltflat", "moss", "--to", "newhold", "--yes", "--limit", "1"]);
-    let said = interrupted(&world, &["resume"]);
+    interrupted(&world, &["haul", "saltflat", "moss", "--to", "newhold", "--yes", "--limit", "1"], "-TERM", A_PULSE);
+    let said = interrupted(&world, &["resume"], "-TERM", A_PULSE);
     assert!(said.contains("at most 1.0 MB/s, as before"), "{said}");
-    let said = interrupted(&world, &["resume", "--limit", "2"]);
+    let said = interrupted(&world, &["resume", "--limit", "2"], "-TERM", A_PULSE);
     assert!(!said.contains("as before"), "{said}");
     let Some(screen) = Screen::open(&world, 160, 47) else { return };
     screen.wait_for("is unfinished");
