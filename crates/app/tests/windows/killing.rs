@@ -65,7 +65,7 @@ fn ended_at_random_moments_it_resumes_or_returns_with_every_byte() {
     let (mut resumed, mut returned, mut beside, mut ended) = (0, 0, 0, 0);
     let mut n = 0;
     // Where many come too early or too late there are more of them.
-    while n < kills || (resumed + returned < kills / 4 && n < kills * 2) {
+    while n < kills || (resumed + returned < kills / 4 && n < kills * 4) {
         let which = (n % 4) as usize;
         let world = prepared(which);
         let before = folders(&world);
