@@ -3,6 +3,7 @@
 #![expect(clippy::unwrap_used, clippy::disallowed_methods, reason = "tests build and break drives by hand")]
 
 mod around;
+mod lying;
 mod mounts;
 mod outside;
 mod phases;
@@ -209,7 +210,12 @@ impl Machine {
     }
 
     fn content(&self) -> bool {
-        deft_barge_harbor::quillgate::judge(&self.launcher(), "g1").is_ok_and(|judgement| judgement.content())
+        let judged = deft_barge_harbor::quillgate::judge(&self.launcher(), "g1");
+        let content = judged.as_ref().is_ok_and(|judgement| judgement.content());
+        if !content {
+            eprintln!("not content: {judged:?}");
+        }
+        content
     }
 }
 

@@ -96,6 +96,21 @@ impl Mounts {
         self.mounted.retain(|mounted| *mounted != point);
     }
 
+    /// Has the medium below an image that is mounted end early: what is beyond is gone, can't be read and can't be written.
+    pub fn end_early(&self, name: &str, image: &Path, bytes: u64) {
+        let device = Command::new("findmnt").args(["-n", "-o", "SOURCE"]).arg(self.at(name)).output().unwrap();
+        let device = String::from_utf8_lossy(&device.stdout).trim().to_string();
+        assert!(done(Command::new("sync").arg("--file-system").arg(self.at(name))));
+        fs::File::options().write(true).open(image).unwrap().set_len(bytes).unwrap();
+        // The device still has its old end: a file system that writes its journal there would make the image longer, and what was cut off
+        // would be read as zeros, without an error.
+        assert!(done(Command::new("losetup").args(["--set-capacity", &device])), "{device}");
+        let size = Command::new("blockdev").args(["--getsize64", &device]).output().unwrap();
+        let size: u64 = String::from_utf8_lossy(&size.stdout).trim().parse().unwrap();
+        assert!(size <= bytes && fs::metadata(image).unwrap().len() == bytes, "{size}");
+        fs::write("/proc/sys/vm/drop_caches", "1").unwrap();
+    }
+
     /// Puts an image there again, or another one in its place.
     pub fn put_back(&mut self, name: &str, kind: Kind, image: &Path) {
         let point = self.at(name);

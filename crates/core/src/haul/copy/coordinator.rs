@@ -13,13 +13,13 @@ use super::job::{CopyRoute, FileJob};
 use super::known::{known_blocks, still_there};
 use super::pool::CopyPool;
 use super::queue::WorkerEvent;
-use super::verify::digest_paths;
+use super::verify::listed_files;
 use crate::bytes::Bytes;
 use crate::checksums::{EntryKind, block_count, block_span};
 use crate::haul::{BATCH, HaulError, HaulEvent, ItemContext};
 use crate::item::{Amount, BlockChange, BlockMap, Links, Progress, RateMeter};
 use crate::journal::{FileEntry, Hint, Lines};
-use crate::launcher::DigestKind;
+use crate::launcher::{DigestKind, ListedFile};
 
 /// Files that are under way at a time: what is kept in memory of an item does not grow with it.
 const UNDER_WAY: u64 = 8000;
@@ -51,7 +51,7 @@ pub(crate) fn copy_files(work: &mut ItemContext<'_>, staging: &Path) -> Result<(
     let mut hearing = Hearing {
         lines: Some(work.journal.lines(work.item.id)),
         ahead: Vec::new(),
-        digests: digest_paths(work)?,
+        listed: listed_files(work)?,
         way,
         links: work.item.planned.links == Links::Copies,
         pace: RateMeter::of_drive(work.journal.speeds()?.pace(work.site, &work.item.planned.to_drive)),
@@ -95,7 +95,8 @@ struct Hearing<'a, 'w> {
     lines: Option<Lines<'a>>,
     /// Files that are next, those that lie beside one another on the drive together.
     ahead: Vec<FileJob>,
-    digests: HashMap<PathBuf, DigestKind>,
+    /// What the launcher's content list says.
+    listed: HashMap<PathBuf, (DigestKind, ListedFile)>,
     way: Arc<CopyRoute>,
     /// Whether copies of files stand where links were.
     links: bool,
@@ -199,11 +200,11 @@ impl Hearing<'_, '_> {
             return;
         }
         let known = known_blocks(&line, found.as_ref());
-        let digest = self.digests.get(line.entry.path.as_path()).copied();
+        let listed = self.listed.get(line.entry.path.as_path());
         // A copy that stands instead of a link is made of what the link leads to.
         let followed = self.links.then(|| line.entry.path.under(&self.way.from)).filter(|path| path.is_symlink());
         let taken = line.taken.or_else(|| followed.and_then(|path| platform::real(&path).ok()));
-        let job = FileJob::new((line.entry, start), Arc::clone(&self.way), known, taken, digest, line.attributes);
+        let job = FileJob::new((line.entry, start), Arc::clone(&self.way), known, taken, listed, line.attributes);
         if line.compared {
             // It was compared and is not what it was then.
             let plus = |amount: &mut Amount| amount.done = amount.done.less(Bytes::new(job.entry.size));
@@ -250,6 +251,11 @@ impl Hearing<'_, '_> {
             WorkerEvent::Repaired(job, nth) => {
                 let (offset, length) = block_span(job.entry.size, nth);
                 self.progress.repaired += 1;
+                // What the original holds may have been read otherwise at first.
+                if let Some(hash) = job.hash(nth).filter(|_| !job.is_small()) {
+                    let of = block_count(job.entry.size);
+                    self.hints.push(Hint::Block { path: job.entry.path.clone(), nth, hash, of });
+                }
                 self.map.note(job.start + offset, length as u64, BlockChange::Repaired);
             }
             WorkerEvent::Same(job, there, digest, beside) => {
@@ -257,6 +263,15 @@ impl Hearing<'_, '_> {
                 self.progress.files += 1;
                 let hash = if job.is_small() { job.hash(0) } else { None };
                 self.hints.push(Hint::Same { path: job.entry.path.clone(), there, digest, hash, beside });
+            }
+            WorkerEvent::Doubted(job) => {
+                self.progress.compare.done = self.progress.compare.done.less(Bytes::new(job.entry.size));
+            }
+            WorkerEvent::ReadAgain(job, nth) => {
+                plus(&mut self.progress.compare, block_span(job.entry.size, nth).1 as u64);
+            }
+            WorkerEvent::Forgotten(job, nth) => {
+                self.hints.push(Hint::Forget { path: job.entry.path.clone(), nth, of: block_count(job.entry.size) });
             }
             WorkerEvent::Unreadable(job, from, to) => {
                 self.progress.unreadable = self.progress.unreadable.plus(Bytes::new(to - from));

@@ -12,7 +12,7 @@ use crate::checksums::{BlockHash, Entry, block_count, block_span};
 use crate::disk::{Disk, DiskFile};
 use crate::haul::{HaulError, lock};
 use crate::journal::{Attribute, Beside};
-use crate::launcher::{Digest, DigestKind};
+use crate::launcher::{Digest, DigestKind, ListedFile};
 use crate::platform::Abilities;
 
 /// Blocks of a large file that are flushed and compared together, while later ones are still copied: 128 MiB.
@@ -45,6 +45,8 @@ pub(crate) struct FileJob {
     /// Another copy to read instead of the original.
     pub(crate) taken: Option<PathBuf>,
     pub(crate) digest: Option<DigestKind>,
+    /// The digest that the launcher's content list has of a file of this length.
+    wanted: Option<Vec<u8>>,
     /// Whether all its blocks were copied in an earlier run, which may not have got as far as its times.
     pub(crate) copied_before: bool,
     /// Attributes that the file had before it came to a file system that holds none.
@@ -98,11 +100,13 @@ impl FileJob {
         way: Arc<CopyRoute>,
         known: Vec<Option<BlockHash>>,
         taken: Option<PathBuf>,
-        digest: Option<DigestKind>,
+        listed: Option<&(DigestKind, ListedFile)>,
         remembered: Vec<Attribute>,
     ) -> Self {
         let to_copy: Vec<u32> =
             known.chunks(index(SEGMENT)).map(|part| part.iter().map(|hash| u32::from(hash.is_none())).sum()).collect();
+        let digest = listed.map(|(kind, _)| *kind);
+        let wanted = listed.filter(|(_, listed)| listed.may_have(entry.size)).map(|(_, listed)| listed.hash.clone());
         let copied_before = known.iter().all(Option::is_some);
         let state = State {
             blocks_left: to_copy.iter().map(|n| u64::from(*n)).sum(),
@@ -116,7 +120,7 @@ impl FileJob {
             digest: digest.map(Digest::new),
         };
         let (state, pair, beside) = (Mutex::new(state), Mutex::default(), Mutex::default());
-        Self { entry, start, way, taken, digest, copied_before, remembered, beside, state, pair }
+        Self { entry, start, way, taken, digest, wanted, copied_before, remembered, beside, state, pair }
     }
 
     /// Whether it is one block, which one worker copies as a whole.
@@ -166,6 +170,15 @@ impl FileJob {
         if let Some(digest) = &mut lock(&self.state).digest {
             digest.take(bytes);
         }
+    }
+
+    pub(crate) fn begin_digest(&self) {
+        lock(&self.state).digest = self.digest.map(Digest::new);
+    }
+
+    /// Whether a digest is the listed one; where none is listed, whatever is there is as good.
+    pub(crate) fn is_as_listed(&self, digest: Option<&[u8]>) -> bool {
+        self.wanted.as_deref().is_none_or(|wanted| digest == Some(wanted))
     }
 
     pub(crate) fn end_digest(&self) -> Option<Vec<u8>> {

@@ -11,6 +11,7 @@ mod job;
 mod known;
 mod pool;
 mod queue;
+mod second_reading;
 mod verify;
 
 pub(crate) use files::{aimed, bring_in_line, copy_item, seen};

@@ -55,6 +55,12 @@ pub(crate) enum WorkerEvent {
     Repaired(Arc<FileJob>, u64),
     /// A whole file is the same.
     Same(Arc<FileJob>, There, Option<Vec<u8>>, Beside),
+    /// A large file, all of which was compared, is read once more, original or copy.
+    Doubted(Arc<FileJob>),
+    /// One of its blocks was.
+    ReadAgain(Arc<FileJob>, u64),
+    /// The hash of a block isn't that of what the original holds.
+    Forgotten(Arc<FileJob>, u64),
     /// Bytes of an original that cannot be read.
     Unreadable(Arc<FileJob>, u64, u64),
     /// All of a file was tried, and something of it cannot be read.

@@ -7,21 +7,22 @@ use std::sync::Arc;
 use super::block_io::{Holes, read_original, set_beside, write_block};
 use super::job::FileJob;
 use super::queue::{CopyQueue, GROUP, VerifyTask, WorkerEvent};
+use super::second_reading::confirmed_digest;
 use crate::checksums::{block_hash, block_span};
 use crate::disk::{Buffer, DiskFile};
 use crate::haul::inspect::content_list;
 use crate::haul::{HaulError, ItemContext};
 use crate::journal::There;
-use crate::launcher::{ContentList, DigestKind};
+use crate::launcher::{ContentList, DigestKind, ListedFile};
 
 /// Times that a differing block is copied again before it is given up.
-const REPAIRS: usize = 3;
+pub(super) const REPAIRS: usize = 3;
 
-/// The files for which the launcher's content list wants a hash, so that the pass that compares computes it too.
-pub(crate) fn digest_paths(work: &ItemContext<'_>) -> Result<HashMap<PathBuf, DigestKind>, HaulError> {
+/// The files for which the launcher's content list has a hash, so that the pass that compares computes it too.
+pub(crate) fn listed_files(work: &ItemContext<'_>) -> Result<HashMap<PathBuf, (DigestKind, ListedFile)>, HaulError> {
     let Some(list) = content_list(work)? else { return Ok(HashMap::new()) };
     let ContentList { kind, listed_files, .. } = list;
-    Ok(listed_files.into_iter().map(|listed| (listed.path, kind)).collect())
+    Ok(listed_files.into_iter().map(|listed| (listed.path.clone(), (kind, listed))).collect())
 }
 
 /// Makes files durable, or compares those that are. `at` hears which file is in worker; `told` gets what is told of small ones.
@@ -61,7 +62,7 @@ pub(crate) fn check(
                     return Err(HaulError::Paused);
                 }
                 at(&job);
-                compare_small(queue, &job, buffer, told)?;
+                compare_small(queue, &job, buffer, told, at)?;
             }
         }
         VerifyTask::Segment(job, segment) => {
@@ -71,7 +72,7 @@ pub(crate) fn check(
                 queue.check(VerifyTask::Segment(Arc::clone(&job), next));
             }
             if over {
-                end_large(queue, &job)?;
+                end_large(queue, &job, buffer, at)?;
             }
         }
     }
@@ -83,11 +84,14 @@ fn compare_small(
     job: &Arc<FileJob>,
     buffer: &mut Buffer,
     told: &mut Vec<WorkerEvent>,
+    at: &mut dyn FnMut(&Arc<FileJob>),
 ) -> Result<(), HaulError> {
     let path = job.to();
     let file = queue.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
     told.push(compare_block(queue, &file, job, 0, buffer)?);
-    told.push(same(job, &file)?);
+    if let Some(digest) = confirmed_digest(queue, job, buffer, at)? {
+        told.push(same(job, &file, digest)?);
+    }
     Ok(())
 }
 
@@ -108,28 +112,34 @@ fn compare_segment(queue: &CopyQueue, job: &Arc<FileJob>, segment: u64, buffer: 
 }
 
 /// Sets what stands beside the bytes of a large file, all of which are compared.
-fn end_large(queue: &CopyQueue, job: &Arc<FileJob>) -> Result<(), HaulError> {
+fn end_large(
+    queue: &CopyQueue,
+    job: &Arc<FileJob>,
+    buffer: &mut Buffer,
+    at: &mut dyn FnMut(&Arc<FileJob>),
+) -> Result<(), HaulError> {
+    let Some(digest) = confirmed_digest(queue, job, buffer, at)? else { return Ok(()) };
     settle(queue, job)?;
     let path = job.to();
     let file = queue.disk.open_read(&path).map_err(HaulError::disk("open", &path))?;
     // What was read back fills the cache with nothing that anybody needs.
     queue.disk.forget(&file);
-    let _ = queue.tell.send(same(job, &file)?);
+    let _ = queue.tell.send(same(job, &file, digest)?);
     Ok(())
 }
 
 /// What is told of a file that is the same, if it is as long as it should be.
-fn same(job: &Arc<FileJob>, file: &DiskFile) -> Result<WorkerEvent, HaulError> {
+fn same(job: &Arc<FileJob>, file: &DiskFile, digest: Option<Vec<u8>>) -> Result<WorkerEvent, HaulError> {
     let meta = file.look().map_err(HaulError::disk("look at", job.to()))?;
     if !meta.is_file() || meta.size != job.entry.size {
         return Err(HaulError::Differs { path: job.to(), from: meta.size.min(job.entry.size) });
     }
     let there = There { inode: meta.inode, modified_ns: meta.modified_ns, changed_ns: Some(meta.changed_ns) };
-    Ok(WorkerEvent::Same(Arc::clone(job), there, job.end_digest(), job.beside()))
+    Ok(WorkerEvent::Same(Arc::clone(job), there, digest, job.beside()))
 }
 
 /// Reads a block back and compares it; gives what is told of it.
-fn compare_block(
+pub(super) fn compare_block(
     queue: &CopyQueue,
     file: &DiskFile,
     job: &Arc<FileJob>,
@@ -169,7 +179,7 @@ fn set_meta(queue: &CopyQueue, job: &FileJob) -> Result<DiskFile, HaulError> {
 }
 
 /// Sets what stands beside the bytes, makes all durable, and drops the cache.
-fn settle(queue: &CopyQueue, job: &FileJob) -> Result<(), HaulError> {
+pub(super) fn settle(queue: &CopyQueue, job: &FileJob) -> Result<(), HaulError> {
     let path = job.to();
     let to = set_meta(queue, job)?;
     queue.disk.flush(&to).map_err(HaulError::disk("flush", &path))?;
@@ -188,7 +198,8 @@ fn repair(queue: &CopyQueue, job: &Arc<FileJob>, nth: u64, wanted: [u8; 32]) -> 
         return Err(HaulError::Unreadable { path: job.from(), from: *from, to: *to, count: lost.len() as u64 });
     }
     if block_hash(&bytes, nth, job.entry.size) != wanted {
-        // The original itself reads otherwise than before: it was changed, or its drive fails.
+        // The original itself reads otherwise than before: it was changed, or its drive fails. The next round reads this block anew.
+        let _ = queue.tell.send(WorkerEvent::Forgotten(Arc::clone(job), nth));
         return Err(HaulError::SourceChanged { path: from });
     }
     let to = queue.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;

@@ -1,0 +1,172 @@
+//! Drives that read without an error what they don't hold: once, for a while, or otherwise each time.
+
+use super::*;
+
+use std::io;
+use std::os::unix::fs::FileExt;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use deft_barge_core::disk::{Act, Gate};
+
+const BLOCK: u64 = 4096;
+
+/// What a drive reads instead of what some of its blocks hold.
+#[derive(Debug)]
+struct Lies {
+    image: fs::File,
+    /// Where in the image these blocks lie, and what they hold.
+    blocks: Vec<(u64, Vec<u8>)>,
+    /// The file that they are of.
+    file: PathBuf,
+    /// Bytes that have to be read of the file.
+    until: u64,
+    read: AtomicU64,
+    /// Whether it goes on and reads otherwise from then on.
+    goes_on: bool,
+}
+
+impl Lies {
+    /// Has all blocks that begin with some bytes read as others.
+    fn of(machine: &Machine, file: &str, begins: &[u8], (until, goes_on): (u64, bool)) -> Self {
+        for folder in ["from", "to"] {
+            assert!(done(Command::new("sync").arg("--file-system").arg(machine.at(folder))));
+        }
+        let image = machine.at("from.img");
+        let bytes = fs::read(&image).unwrap();
+        let block = |at: usize| (at as u64, bytes[at..at + BLOCK as usize].to_vec());
+        let found = (0..bytes.len() - BLOCK as usize).step_by(BLOCK as usize);
+        let blocks: Vec<_> = found.filter(|at| bytes[*at..].starts_with(begins)).map(block).collect();
+        assert!(!blocks.is_empty(), "{file} isn't in the image");
+        let image = fs::File::options().read(true).write(true).open(&image).unwrap();
+        let file = machine.at(OLD).join(file);
+        let lies = Self { image, blocks, file, until, read: AtomicU64::new(0), goes_on };
+        lies.tell(Some(0xa5));
+        lies
+    }
+
+    /// Has the blocks hold something else, or what they should.
+    fn tell(&self, other: Option<u8>) {
+        for (at, bytes) in &self.blocks {
+            let other = other.map(|byte| vec![byte; bytes.len()]);
+            self.image.write_all_at(other.as_ref().unwrap_or(bytes), *at).unwrap();
+        }
+        fs::write("/proc/sys/vm/drop_caches", "1").unwrap();
+    }
+}
+
+impl Gate for Lies {
+    fn before(&self, _: &Act<'_>) -> io::Result<()> {
+        Ok(())
+    }
+
+    fn after(&self, act: &Act<'_>) {
+        let Act::Read { path, len, .. } = act else { return };
+        if **path != *self.file {
+            return;
+        }
+        let before = self.read.fetch_add(*len, Ordering::SeqCst);
+        let now = before + len;
+        if self.goes_on {
+            if before / self.until != now / self.until {
+                self.tell(Some((now / self.until) as u8));
+            }
+        } else if before < self.until && now >= self.until {
+            self.tell(None);
+        }
+    }
+}
+
+const PACK: u64 = 60_000_000;
+
+/// A machine whose game is whole in its launcher's eyes, and what it is.
+fn machine() -> Option<(Machine, Tree, Holds)> {
+    let machine = Machine::new(Kind::Ext4, Kind::Ext4, 150_000_000)?;
+    let holds = holds(Kind::Ext4);
+    machine.fill(300, PACK as u32, holds);
+    let before = tree(&machine.at(OLD), holds);
+    assert!(machine.content());
+    Some((machine, before, holds))
+}
+
+/// A haul over a disk with a gate; gives what came of it, and how many blocks were copied again.
+fn hauled(machine: &Machine, lies: &Arc<Lies>, control: &Control, hear: &dyn Fn(u64)) -> (Result<(), HaulError>, u64) {
+    let mut site = machine.site();
+    let plan = machine.plan(&site, Policy::Hold);
+    site.disk = site.disk.and_gate(lies.clone());
+    let again = std::cell::Cell::new(0);
+    let report = |event| {
+        if let HaulEvent::Progress(progress) = event {
+            again.set(progress.repaired);
+            assert!(progress.compare.done <= progress.compare.all, "{:?}", progress.compare);
+            hear(progress.copy.done.count());
+        }
+    };
+    let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+    let result = Haul::begin(&site, &journal, &plan).unwrap().run(&report, control).map(drop);
+    (result, again.get())
+}
+
+fn file_begins(before: &Tree, file: &str) -> Vec<u8> {
+    before[Path::new(file)].1[..64].to_vec()
+}
+
+#[test]
+fn what_a_drive_reads_wrongly_once_is_found_by_the_content_list_and_copied_again() {
+    for (file, length) in [("data/pack", PACK), ("data/58/file 268.dat", 268 * 37 % 9000)] {
+        let Some((machine, before, holds)) = machine() else { return };
+        assert_eq!(before[Path::new(file)].1.len() as u64, length);
+        let lies = Arc::new(Lies::of(&machine, file, &file_begins(&before, file), (length, false)));
+        let (result, again) = hauled(&machine, &lies, &Control::default(), &|_| {});
+        result.unwrap();
+        assert!(lies.read.load(Ordering::SeqCst) >= 2 * length, "{file}: it is read a second time");
+        assert!(again > 0, "{file}");
+        assert!(machine.content(), "{file}");
+        same(&machine, NEW, &before, holds, file);
+        same(&machine, OLD, &before, holds, file);
+    }
+}
+
+#[test]
+fn what_a_drive_read_wrongly_before_a_pause_is_found_behind_it() {
+    let Some((machine, before, holds)) = machine() else { return };
+    let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (u64::MAX, false)));
+    let control = Control::default();
+    control.set_limit(Some(deft_barge_core::bytes::Bytes::new(40_000_000)));
+    let (result, _) = hauled(&machine, &lies, &control, &|copied| {
+        if copied > 30_000_000 {
+            control.ask();
+        }
+    });
+    assert!(matches!(result, Err(HaulError::Paused)), "{result:?}");
+    let copied = lies.read.load(Ordering::SeqCst);
+    assert!(copied > 20_000_000 && copied < PACK, "{copied}");
+    // The cable is another one now.
+    lies.tell(None);
+    machine.resume().unwrap();
+    assert!(machine.content());
+    same(&machine, NEW, &before, holds, "resumed");
+}
+
+#[test]
+fn a_drive_that_reads_otherwise_each_time_ends_the_haul_and_a_game_that_was_changed_does_not() {
+    let Some((machine, before, holds)) = machine() else { return };
+    let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (PACK, true)));
+    let (result, _) = hauled(&machine, &lies, &Control::default(), &|_| {});
+    assert!(matches!(result, Err(HaulError::SourceChanged { .. })), "{result:?}");
+    assert!(!machine.at(NEW).exists());
+    lies.tell(None);
+    machine.resume().unwrap();
+    assert!(machine.content());
+    same(&machine, NEW, &before, holds, "resumed");
+    drop(machine);
+
+    // Somebody changed a file of the game: it is read twice, is the same, and goes as it is.
+    let Some((machine, _, holds)) = self::machine() else { return };
+    let file = machine.at(OLD).join("data/pack");
+    fs::File::options().write(true).open(&file).unwrap().write_all_at(b"changed", 5_000_000).unwrap();
+    let before = tree(&machine.at(OLD), holds);
+    machine.haul(&|_| {}, &Control::default()).unwrap();
+    same(&machine, NEW, &before, holds, "changed by a person");
+    assert!(!machine.content(), "its launcher would have downloaded it before as well");
+}
