@@ -9,7 +9,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use deft_barge_core::disk::{Act, Gate};
 
-const BLOCK: u64 = 4096;
+/// A block of so small an ext4.
+const BLOCK: u64 = 1024;
 
 /// What a drive reads instead of what some of its blocks hold.
 #[derive(Debug)]
@@ -22,13 +23,23 @@ struct Lies {
     /// Bytes that have to be read of the file.
     until: u64,
     read: AtomicU64,
-    /// Whether it goes on and reads otherwise from then on.
-    goes_on: bool,
+    then: Then,
+}
+
+/// What a drive does once it was read so far.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Then {
+    /// It reads what it holds.
+    Right,
+    /// It reads something else again, each time.
+    Otherwise,
+    /// It can't read the file any more.
+    Fails,
 }
 
 impl Lies {
     /// Has all blocks that begin with some bytes read as others.
-    fn of(machine: &Machine, file: &str, begins: &[u8], (until, goes_on): (u64, bool)) -> Self {
+    fn of(machine: &Machine, file: &str, begins: &[u8], (until, then): (u64, Then)) -> Self {
         for folder in ["from", "to"] {
             assert!(done(Command::new("sync").arg("--file-system").arg(machine.at(folder))));
         }
@@ -40,7 +51,7 @@ impl Lies {
         assert!(!blocks.is_empty(), "{file} isn't in the image");
         let image = fs::File::options().read(true).write(true).open(&image).unwrap();
         let file = machine.at(OLD).join(file);
-        let lies = Self { image, blocks, file, until, read: AtomicU64::new(0), goes_on };
+        let lies = Self { image, blocks, file, until, read: AtomicU64::new(0), then };
         lies.tell(Some(0xa5));
         lies
     }
@@ -56,8 +67,17 @@ impl Lies {
 }
 
 impl Gate for Lies {
-    fn before(&self, _: &Act<'_>) -> io::Result<()> {
-        Ok(())
+    fn before(&self, act: &Act<'_>) -> io::Result<()> {
+        match act {
+            Act::Read { path, .. }
+                if self.then == Then::Fails
+                    && **path == *self.file
+                    && self.read.load(Ordering::SeqCst) >= self.until =>
+            {
+                Err(io::Error::from_raw_os_error(5))
+            }
+            _ => Ok(()),
+        }
     }
 
     fn after(&self, act: &Act<'_>) {
@@ -67,17 +87,15 @@ impl Gate for Lies {
         }
         let before = self.read.fetch_add(*len, Ordering::SeqCst);
         let now = before + len;
-        if self.goes_on {
-            if before / self.until != now / self.until {
-                self.tell(Some((now / self.until) as u8));
-            }
-        } else if before < self.until && now >= self.until {
-            self.tell(None);
+        match self.then {
+            Then::Otherwise if before / self.until != now / self.until => self.tell(Some((now / self.until) as u8)),
+            Then::Right if before < self.until && now >= self.until => self.tell(None),
+            _ => {}
         }
     }
 }
 
-const PACK: u64 = 60_000_000;
+const PACK: u64 = 30_000_000;
 
 /// A machine whose game is whole in its launcher's eyes, and what it is.
 fn machine() -> Option<(Machine, Tree, Holds)> {
@@ -116,7 +134,7 @@ fn what_a_drive_reads_wrongly_once_is_found_by_the_content_list_and_copied_again
     for (file, length) in [("data/pack", PACK), ("data/58/file 268.dat", 268 * 37 % 9000)] {
         let Some((machine, before, holds)) = machine() else { return };
         assert_eq!(before[Path::new(file)].1.len() as u64, length);
-        let lies = Arc::new(Lies::of(&machine, file, &file_begins(&before, file), (length, false)));
+        let lies = Arc::new(Lies::of(&machine, file, &file_begins(&before, file), (length, Then::Right)));
         let (result, again) = hauled(&machine, &lies, &Control::default(), &|_| {});
         result.unwrap();
         assert!(lies.read.load(Ordering::SeqCst) >= 2 * length, "{file}: it is read a second time");
@@ -127,20 +145,72 @@ fn what_a_drive_reads_wrongly_once_is_found_by_the_content_list_and_copied_again
     }
 }
 
-#[test]
-fn what_a_drive_read_wrongly_before_a_pause_is_found_behind_it() {
-    let Some((machine, before, holds)) = machine() else { return };
-    let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (u64::MAX, false)));
+/// Begins a haul, and pauses it within the pack.
+fn paused_half_way(machine: &Machine, lies: &Arc<Lies>) {
     let control = Control::default();
-    control.set_limit(Some(deft_barge_core::bytes::Bytes::new(40_000_000)));
-    let (result, _) = hauled(&machine, &lies, &control, &|copied| {
-        if copied > 30_000_000 {
+    control.set_limit(Some(deft_barge_core::bytes::Bytes::new(20_000_000)));
+    let (result, _) = hauled(machine, lies, &control, &|copied| {
+        if copied > 15_000_000 {
             control.ask();
         }
     });
     assert!(matches!(result, Err(HaulError::Paused)), "{result:?}");
     let copied = lies.read.load(Ordering::SeqCst);
-    assert!(copied > 20_000_000 && copied < PACK, "{copied}");
+    assert!(copied > 10_000_000 && copied < PACK, "{copied}");
+}
+
+#[test]
+fn a_copy_that_is_spoilt_where_its_original_was_read_wrongly_is_copied_anew() {
+    let Some((machine, before, holds)) = machine() else { return };
+    // Nobody but the copy says what the original was.
+    fs::remove_file(machine.launcher().join("contents/g1.json")).unwrap();
+    let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (u64::MAX, Then::Right)));
+    paused_half_way(&machine, &lies);
+    lies.tell(None);
+    let parts = fs::read_dir(machine.at("to/quillgate")).unwrap().flatten();
+    let copy = parts.map(|entry| entry.path()).find(|path| path.to_string_lossy().contains("copy")).unwrap();
+    let copy = fs::File::options().read(true).write(true).open(copy.join("data/pack")).unwrap();
+    let mut spoilt = 0;
+    for at in (0..copy.metadata().unwrap().len()).step_by(BLOCK as usize) {
+        let mut now = [0; BLOCK as usize];
+        if copy.read_at(&mut now, at).unwrap() == now.len() && now.iter().all(|byte| *byte == 0xa5) {
+            copy.write_all_at(b"spoilt", at).unwrap();
+            spoilt += 1;
+        }
+    }
+    assert!(spoilt > 0);
+    machine.resume().unwrap();
+    same(&machine, NEW, &before, holds, "resumed");
+}
+
+#[test]
+fn what_fails_at_its_second_reading_is_told_as_unreadable_and_taken_up_again() {
+    for (file, length) in [("data/pack", PACK), ("data/58/file 268.dat", 268 * 37 % 9000)] {
+        let Some((machine, before, holds)) = machine() else { return };
+        let lies = Arc::new(Lies::of(&machine, file, &file_begins(&before, file), (length, Then::Fails)));
+        let (result, _) = hauled(&machine, &lies, &Control::default(), &|_| {});
+        assert!(matches!(result, Err(HaulError::Unreadable { .. })), "{result:?}");
+        {
+            let site = machine.site();
+            let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
+            let item = &journal.hauls().unwrap()[0].items[0];
+            assert!(matches!(item.stage, Stage::Copying { .. }));
+            assert!(item.unreadable.iter().all(|bad| bad.path == Path::new(file)), "{:?}", item.unreadable);
+            assert_eq!(item.unreadable.iter().map(|bad| bad.to - bad.from).sum::<u64>(), length);
+        }
+        assert!(!machine.at(NEW).exists());
+        lies.tell(None);
+        machine.resume().unwrap();
+        assert!(machine.content(), "{file}");
+        same(&machine, NEW, &before, holds, file);
+    }
+}
+
+#[test]
+fn what_a_drive_read_wrongly_before_a_pause_is_found_behind_it() {
+    let Some((machine, before, holds)) = machine() else { return };
+    let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (u64::MAX, Then::Right)));
+    paused_half_way(&machine, &lies);
     // The cable is another one now.
     lies.tell(None);
     machine.resume().unwrap();
@@ -151,7 +221,7 @@ fn what_a_drive_read_wrongly_before_a_pause_is_found_behind_it() {
 #[test]
 fn a_drive_that_reads_otherwise_each_time_ends_the_haul_and_a_game_that_was_changed_does_not() {
     let Some((machine, before, holds)) = machine() else { return };
-    let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (PACK, true)));
+    let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (PACK, Then::Otherwise)));
     let (result, _) = hauled(&machine, &lies, &Control::default(), &|_| {});
     assert!(matches!(result, Err(HaulError::SourceChanged { .. })), "{result:?}");
     assert!(!machine.at(NEW).exists());

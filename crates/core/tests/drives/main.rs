@@ -211,7 +211,7 @@ impl Machine {
 
     fn content(&self) -> bool {
         let judged = deft_barge_harbor::quillgate::judge(&self.launcher(), "g1");
-        let content = judged.as_ref().is_ok_and(|judgement| judgement.content());
+        let content = judged.as_ref().is_ok_and(deft_barge_harbor::quillgate::Judgement::content);
         if !content {
             eprintln!("not content: {judged:?}");
         }

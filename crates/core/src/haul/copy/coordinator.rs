@@ -15,7 +15,7 @@ use super::pool::CopyPool;
 use super::queue::WorkerEvent;
 use super::verify::listed_files;
 use crate::bytes::Bytes;
-use crate::checksums::{EntryKind, block_count, block_span};
+use crate::checksums::{BlockHash, EntryKind, block_count, block_span};
 use crate::haul::{BATCH, HaulError, HaulEvent, ItemContext};
 use crate::item::{Amount, BlockChange, BlockMap, Links, Progress, RateMeter};
 use crate::journal::{FileEntry, Hint, Lines};
@@ -227,21 +227,7 @@ impl Hearing<'_, '_> {
     fn take(&mut self, told: WorkerEvent, first: &mut Result<(), HaulError>) {
         let plus = |amount: &mut Amount, bytes: u64| amount.done = amount.done.plus(Bytes::new(bytes));
         match told {
-            WorkerEvent::Copied(job, nth, hash) => {
-                self.copied += 1;
-                let of = block_count(job.entry.size);
-                let (offset, length) = block_span(job.entry.size, nth);
-                plus(&mut self.progress.copy, length as u64);
-                self.map.note(job.start + offset, length as u64, BlockChange::Written);
-                if self.progress.file != job.entry.path.as_path() {
-                    job.entry.path.as_path().clone_into(&mut self.progress.file);
-                }
-                self.progress.block = (nth + 1, of);
-                // Of a small file the hash is written down when it is compared, some moments later.
-                if !job.is_small() {
-                    self.hints.push(Hint::Block { path: job.entry.path.clone(), nth, hash, of });
-                }
-            }
+            WorkerEvent::Copied(job, nth, hash) => self.take_copied(&job, nth, hash),
             WorkerEvent::Several(all) => all.into_iter().for_each(|told| self.take(told, first)),
             WorkerEvent::Checked(job, nth) => {
                 let (offset, length) = block_span(job.entry.size, nth);
@@ -292,6 +278,22 @@ impl Hearing<'_, '_> {
                     *first = Err(error);
                 }
             }
+        }
+    }
+
+    fn take_copied(&mut self, job: &FileJob, nth: u64, hash: BlockHash) {
+        self.copied += 1;
+        let of = block_count(job.entry.size);
+        let (offset, length) = block_span(job.entry.size, nth);
+        self.progress.copy.done = self.progress.copy.done.plus(Bytes::new(length as u64));
+        self.map.note(job.start + offset, length as u64, BlockChange::Written);
+        if self.progress.file != job.entry.path.as_path() {
+            job.entry.path.as_path().clone_into(&mut self.progress.file);
+        }
+        self.progress.block = (nth + 1, of);
+        // Of a small file the hash is written down when it is compared, some moments later.
+        if !job.is_small() {
+            self.hints.push(Hint::Block { path: job.entry.path.clone(), nth, hash, of });
         }
     }
 

@@ -24,22 +24,29 @@ enum Reading {
     Lost,
 }
 
-/// The digest of a compared copy: the listed one, or one that two readings of the original agree on. `None` if the original can't be read
-/// any more, which is told.
+/// What a copy that was compared is worth.
+pub(super) enum Confirmed {
+    /// Its digest is the listed one, or one that two readings of the original agree on; there is none of a file that isn't listed.
+    Whole(Option<Vec<u8>>),
+    /// The original can't be read any more, which is told.
+    Lost,
+}
+
+/// The digest of a copy that was compared, if it is what its original holds.
 pub(super) fn confirmed_digest(
     queue: &CopyQueue,
     job: &Arc<FileJob>,
     buffer: &mut Buffer,
     at: &mut dyn FnMut(&Arc<FileJob>),
-) -> Result<Option<Option<Vec<u8>>>, HaulError> {
+) -> Result<Confirmed, HaulError> {
     for _ in 0..=REPAIRS {
         let digest = job.end_digest();
         if job.is_as_listed(digest.as_deref()) {
-            return Ok(Some(digest));
+            return Ok(Confirmed::Whole(digest));
         }
         match read_again(queue, job, buffer, at)? {
-            Reading::Same => return Ok(Some(digest)),
-            Reading::Lost => return Ok(None),
+            Reading::Same => return Ok(Confirmed::Whole(digest)),
+            Reading::Lost => return Ok(Confirmed::Lost),
             Reading::Otherwise => take_digest(queue, job, buffer, at)?,
         }
     }

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use super::block_io::{Holes, read_original, set_beside, write_block};
 use super::job::FileJob;
 use super::queue::{CopyQueue, GROUP, VerifyTask, WorkerEvent};
-use super::second_reading::confirmed_digest;
+use super::second_reading::{Confirmed, confirmed_digest};
 use crate::checksums::{block_hash, block_span};
 use crate::disk::{Buffer, DiskFile};
 use crate::haul::inspect::content_list;
@@ -89,7 +89,7 @@ fn compare_small(
     let path = job.to();
     let file = queue.disk.open_own_back(&path).map_err(HaulError::disk("open", &path))?;
     told.push(compare_block(queue, &file, job, 0, buffer)?);
-    if let Some(digest) = confirmed_digest(queue, job, buffer, at)? {
+    if let Confirmed::Whole(digest) = confirmed_digest(queue, job, buffer, at)? {
         told.push(same(job, &file, digest)?);
     }
     Ok(())
@@ -118,7 +118,7 @@ fn end_large(
     buffer: &mut Buffer,
     at: &mut dyn FnMut(&Arc<FileJob>),
 ) -> Result<(), HaulError> {
-    let Some(digest) = confirmed_digest(queue, job, buffer, at)? else { return Ok(()) };
+    let Confirmed::Whole(digest) = confirmed_digest(queue, job, buffer, at)? else { return Ok(()) };
     settle(queue, job)?;
     let path = job.to();
     let file = queue.disk.open_read(&path).map_err(HaulError::disk("open", &path))?;
@@ -147,9 +147,9 @@ pub(super) fn compare_block(
     buffer: &mut Buffer,
 ) -> Result<WorkerEvent, HaulError> {
     let (offset, length) = block_span(job.entry.size, nth);
-    let wanted = job.hash(nth).ok_or(HaulError::NeedsRecovery)?;
     let mut tries = 0;
     loop {
+        let wanted = job.hash(nth).ok_or(HaulError::NeedsRecovery)?;
         let read = queue.disk.read_back(file, buffer, length, offset);
         let bytes = &*buffer.first(length);
         if read.is_ok_and(|count| count == length) && block_hash(bytes, nth, job.entry.size) == wanted {
@@ -187,7 +187,7 @@ pub(super) fn settle(queue: &CopyQueue, job: &FileJob) -> Result<(), HaulError> 
     Ok(())
 }
 
-/// Copies one block again, from the original.
+/// Copies one block again, from the original; what that reads twice is believed against what it once read.
 fn repair(queue: &CopyQueue, job: &Arc<FileJob>, nth: u64, wanted: [u8; 32]) -> Result<(), HaulError> {
     let (path, from) = (job.to(), job.from());
     let original = queue.disk.open_read(&from).map_err(HaulError::disk("open", &from))?;
@@ -197,10 +197,19 @@ fn repair(queue: &CopyQueue, job: &Arc<FileJob>, nth: u64, wanted: [u8; 32]) -> 
     if let Some((from, to)) = lost.first() {
         return Err(HaulError::Unreadable { path: job.from(), from: *from, to: *to, count: lost.len() as u64 });
     }
-    if block_hash(&bytes, nth, job.entry.size) != wanted {
-        // The original itself reads otherwise than before: it was changed, or its drive fails. The next round reads this block anew.
-        let _ = queue.tell.send(WorkerEvent::Forgotten(Arc::clone(job), nth));
-        return Err(HaulError::SourceChanged { path: from });
+    let hash = block_hash(&bytes, nth, job.entry.size);
+    if hash != wanted {
+        // The original itself reads otherwise than before: it was changed, which shows before the copy is placed, or its drive fails.
+        let mut once_more = Buffer::new(length);
+        queue.disk.forget(&original);
+        let count = queue.disk.read_back(&original, &mut once_more, length, offset);
+        let count = count.map_err(HaulError::disk("read", &from))?;
+        if count != length || block_hash(once_more.first(length), nth, job.entry.size) != hash {
+            // The next round reads this block anew.
+            let _ = queue.tell.send(WorkerEvent::Forgotten(Arc::clone(job), nth));
+            return Err(HaulError::SourceChanged { path: from });
+        }
+        job.set_hash(nth, hash);
     }
     let to = queue.disk.open_write(&path).map_err(HaulError::disk("open", &path))?;
     write_block(queue, &to, job, &bytes, offset, Holes::None)?;
