@@ -5,6 +5,7 @@
 #![expect(clippy::let_underscore_must_use, reason = "who has stopped listening to workers has heard of a failure")]
 
 mod block_io;
+mod compare;
 mod coordinator;
 mod files;
 mod job;

@@ -6,9 +6,9 @@
 use std::sync::Arc;
 
 use super::block_io::{Holes, write_block};
+use super::compare::{REPAIRS, compare_block, settle};
 use super::job::FileJob;
 use super::queue::{CopyQueue, WorkerEvent};
-use super::verify::{REPAIRS, compare_block, settle};
 use crate::checksums::{block_count, block_hash, block_span};
 use crate::disk::Buffer;
 use crate::haul::HaulError;
