@@ -204,9 +204,13 @@ impl From<HaulError> for Fault {
             HaulError::NotThatFile { .. } => {
                 Self::new(Kind::Refused, text, "Nothing changed. Choose another copy, or cancel that game.")
             }
-            HaulError::SourceChanged { .. } => {
-                Self::new(Kind::Failed, text, format!("Close the program that writes there. {RESUME}"))
-            }
+            HaulError::SourceChanged { .. } => Self::new(
+                Kind::Failed,
+                text,
+                format!(
+                    "Close the program that writes there. If none does, the drive gives other bytes each time: check it and its cable. {RESUME}"
+                ),
+            ),
             HaulError::NoRoomYet { .. } => {
                 Self::new(Kind::Interrupted, text, format!("Release them with: deft-barge release. {RESUME}"))
             }

@@ -169,8 +169,13 @@ impl Shown {
         } else {
             String::new()
         };
+        let again = if progress.repaired > 0 {
+            format!(", {} copied again", words::several(progress.repaired, "block"))
+        } else {
+            String::new()
+        };
         let text = format!(
-            "{:3.0}% {}  {amount}{done} {} of {}{rate}{left}{bad}",
+            "{:3.0}% {}  {amount}{done} {} of {}{rate}{left}{bad}{again}",
             part * 100.0,
             pad(&line(&progress.title), 22),
             compare.done,
