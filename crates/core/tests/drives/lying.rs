@@ -24,6 +24,7 @@ struct Lies {
     until: u64,
     read: AtomicU64,
     then: Then,
+    control: Control,
 }
 
 /// What a drive does once it was read so far.
@@ -35,6 +36,8 @@ enum Then {
     Otherwise,
     /// It can't read the file any more.
     Fails,
+    /// It goes on, and a person asks for a pause.
+    Pauses,
 }
 
 impl Lies {
@@ -51,7 +54,7 @@ impl Lies {
         assert!(!blocks.is_empty(), "{file} isn't in the image");
         let image = fs::File::options().read(true).write(true).open(&image).unwrap();
         let file = machine.at(OLD).join(file);
-        let lies = Self { image, blocks, file, until, read: AtomicU64::new(0), then };
+        let lies = Self { image, blocks, file, until, read: AtomicU64::new(0), then, control: Control::default() };
         lies.tell(Some(0xa5));
         lies
     }
@@ -89,6 +92,7 @@ impl Gate for Lies {
         let now = before + len;
         match self.then {
             Then::Otherwise if before / self.until != now / self.until => self.tell(Some((now / self.until) as u8)),
+            Then::Pauses if now >= self.until => self.control.ask(),
             Then::Right if before < self.until && now >= self.until => self.tell(None),
             _ => {}
         }
@@ -108,7 +112,7 @@ fn machine() -> Option<(Machine, Tree, Holds)> {
 }
 
 /// A haul over a disk with a gate; gives what came of it, and how many blocks were copied again.
-fn hauled(machine: &Machine, lies: &Arc<Lies>, control: &Control, hear: &dyn Fn(u64)) -> (Result<(), HaulError>, u64) {
+fn hauled(machine: &Machine, lies: &Arc<Lies>) -> (Result<(), HaulError>, u64) {
     let mut site = machine.site();
     let plan = machine.plan(&site, Policy::Hold);
     site.disk = site.disk.and_gate(lies.clone());
@@ -117,11 +121,10 @@ fn hauled(machine: &Machine, lies: &Arc<Lies>, control: &Control, hear: &dyn Fn(
         if let HaulEvent::Progress(progress) = event {
             again.set(progress.repaired);
             assert!(progress.compare.done <= progress.compare.all, "{:?}", progress.compare);
-            hear(progress.copy.done.count());
         }
     };
     let (journal, _) = Journal::open(&site).unwrap().recover().unwrap();
-    let result = Haul::begin(&site, &journal, &plan).unwrap().run(&report, control).map(drop);
+    let result = Haul::begin(&site, &journal, &plan).unwrap().run(&report, &lies.control).map(drop);
     (result, again.get())
 }
 
@@ -135,7 +138,7 @@ fn what_a_drive_reads_wrongly_once_is_found_by_the_content_list_and_copied_again
         let Some((machine, before, holds)) = machine() else { return };
         assert_eq!(before[Path::new(file)].1.len() as u64, length);
         let lies = Arc::new(Lies::of(&machine, file, &file_begins(&before, file), (length, Then::Right)));
-        let (result, again) = hauled(&machine, &lies, &Control::default(), &|_| {});
+        let (result, again) = hauled(&machine, &lies);
         result.unwrap();
         assert!(lies.read.load(Ordering::SeqCst) >= 2 * length, "{file}: it is read a second time");
         assert!(again > 0, "{file}");
@@ -145,18 +148,28 @@ fn what_a_drive_reads_wrongly_once_is_found_by_the_content_list_and_copied_again
     }
 }
 
-/// Begins a haul, and pauses it within the pack.
-fn paused_half_way(machine: &Machine, lies: &Arc<Lies>) {
-    let control = Control::default();
-    control.set_limit(Some(deft_barge_core::bytes::Bytes::new(20_000_000)));
-    let (result, _) = hauled(machine, lies, &control, &|copied| {
-        if copied > 15_000_000 {
-            control.ask();
-        }
-    });
+/// Begins a haul that is paused within the pack, of which what was read until then was wrong; the drive is right from then on.
+fn paused_half_way(machine: &Machine, before: &Tree) {
+    let begins = file_begins(before, "data/pack");
+    let lies = Arc::new(Lies::of(machine, "data/pack", &begins, (PACK / 3 * 2, Then::Pauses)));
+    // One block after another.
+    lies.control.set_limit(Some(deft_barge_core::bytes::Bytes::new(20_000_000)));
+    let (result, _) = hauled(machine, &lies);
     assert!(matches!(result, Err(HaulError::Paused)), "{result:?}");
-    let copied = lies.read.load(Ordering::SeqCst);
-    assert!(copied > 10_000_000 && copied < PACK, "{copied}");
+    // The cable is another one now.
+    lies.tell(None);
+}
+
+/// The unfinished copy of the pack, and where it holds what was read wrongly.
+fn copied_wrongly(machine: &Machine) -> (fs::File, Vec<u64>) {
+    let parts = fs::read_dir(machine.at("to/quillgate")).unwrap().flatten();
+    let copy = parts.map(|entry| entry.path()).find(|path| path.to_string_lossy().contains("copy")).unwrap();
+    let copy = fs::File::options().read(true).write(true).open(copy.join("data/pack")).unwrap();
+    let mut now = [0; BLOCK as usize];
+    let is_wrong = |at: &u64| copy.read_at(&mut now, *at).unwrap() == now.len() && now.iter().all(|byte| *byte == 0xa5);
+    let wrong: Vec<u64> = (0..PACK).step_by(BLOCK as usize).filter(is_wrong).collect();
+    assert!(!wrong.is_empty(), "nothing was copied before the pause");
+    (copy, wrong)
 }
 
 #[test]
@@ -164,21 +177,11 @@ fn a_copy_that_is_spoilt_where_its_original_was_read_wrongly_is_copied_anew() {
     let Some((machine, before, holds)) = machine() else { return };
     // Nobody but the copy says what the original was.
     fs::remove_file(machine.launcher().join("contents/g1.json")).unwrap();
-    let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (u64::MAX, Then::Right)));
-    paused_half_way(&machine, &lies);
-    lies.tell(None);
-    let parts = fs::read_dir(machine.at("to/quillgate")).unwrap().flatten();
-    let copy = parts.map(|entry| entry.path()).find(|path| path.to_string_lossy().contains("copy")).unwrap();
-    let copy = fs::File::options().read(true).write(true).open(copy.join("data/pack")).unwrap();
-    let mut spoilt = 0;
-    for at in (0..copy.metadata().unwrap().len()).step_by(BLOCK as usize) {
-        let mut now = [0; BLOCK as usize];
-        if copy.read_at(&mut now, at).unwrap() == now.len() && now.iter().all(|byte| *byte == 0xa5) {
-            copy.write_all_at(b"spoilt", at).unwrap();
-            spoilt += 1;
-        }
+    paused_half_way(&machine, &before);
+    let (copy, wrong) = copied_wrongly(&machine);
+    for at in wrong {
+        copy.write_all_at(b"spoilt", at).unwrap();
     }
-    assert!(spoilt > 0);
     machine.resume().unwrap();
     same(&machine, NEW, &before, holds, "resumed");
 }
@@ -188,7 +191,7 @@ fn what_fails_at_its_second_reading_is_told_as_unreadable_and_taken_up_again() {
     for (file, length) in [("data/pack", PACK), ("data/58/file 268.dat", 268 * 37 % 9000)] {
         let Some((machine, before, holds)) = machine() else { return };
         let lies = Arc::new(Lies::of(&machine, file, &file_begins(&before, file), (length, Then::Fails)));
-        let (result, _) = hauled(&machine, &lies, &Control::default(), &|_| {});
+        let (result, _) = hauled(&machine, &lies);
         assert!(matches!(result, Err(HaulError::Unreadable { .. })), "{result:?}");
         {
             let site = machine.site();
@@ -209,10 +212,8 @@ fn what_fails_at_its_second_reading_is_told_as_unreadable_and_taken_up_again() {
 #[test]
 fn what_a_drive_read_wrongly_before_a_pause_is_found_behind_it() {
     let Some((machine, before, holds)) = machine() else { return };
-    let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (u64::MAX, Then::Right)));
-    paused_half_way(&machine, &lies);
-    // The cable is another one now.
-    lies.tell(None);
+    paused_half_way(&machine, &before);
+    copied_wrongly(&machine);
     machine.resume().unwrap();
     assert!(machine.content());
     same(&machine, NEW, &before, holds, "resumed");
@@ -222,7 +223,7 @@ fn what_a_drive_read_wrongly_before_a_pause_is_found_behind_it() {
 fn a_drive_that_reads_otherwise_each_time_ends_the_haul_and_a_game_that_was_changed_does_not() {
     let Some((machine, before, holds)) = machine() else { return };
     let lies = Arc::new(Lies::of(&machine, "data/pack", &file_begins(&before, "data/pack"), (PACK, Then::Otherwise)));
-    let (result, _) = hauled(&machine, &lies, &Control::default(), &|_| {});
+    let (result, _) = hauled(&machine, &lies);
     assert!(matches!(result, Err(HaulError::SourceChanged { .. })), "{result:?}");
     assert!(!machine.at(NEW).exists());
     lies.tell(None);
