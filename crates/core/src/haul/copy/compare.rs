@@ -77,12 +77,10 @@ fn repair(queue: &CopyQueue, job: &Arc<FileJob>, nth: u64, wanted: [u8; 32]) -> 
     if hash != wanted {
         // The original itself reads otherwise than before: it was changed, which shows before the copy is placed, or its drive fails.
         let mut once_more = Buffer::new(length);
-        queue.disk.forget(&original);
-        let count = queue.disk.read_back(&original, &mut once_more, length, offset);
+        let past_cache = queue.disk.open_back(&from).map_err(HaulError::disk("open", &from))?;
+        let count = queue.disk.read_back(&past_cache, &mut once_more, length, offset);
         let count = count.map_err(HaulError::disk("read", &from))?;
         if count != length || block_hash(once_more.first(length), nth, job.entry.size) != hash {
-            // The next round reads this block anew.
-            let _ = queue.tell.send(WorkerEvent::Forgotten(Arc::clone(job), nth));
             return Err(HaulError::SourceChanged { path: from });
         }
         job.set_hash(nth, hash);

@@ -257,7 +257,7 @@ impl Hearing<'_, '_> {
                 plus(&mut self.progress.compare, block_span(job.entry.size, nth).1 as u64);
             }
             WorkerEvent::Forgotten(job, nth) => {
-                self.hints.push(Hint::Forget { path: job.entry.path.clone(), nth, of: block_count(job.entry.size) });
+                self.hints.push(Hint::Forget { path: job.entry.path.clone(), nth });
             }
             WorkerEvent::Unreadable(job, from, to) => {
                 self.progress.unreadable = self.progress.unreadable.plus(Bytes::new(to - from));

@@ -66,11 +66,10 @@ impl Journal {
                         db.prepare_cached(sql)?.execute(params![item.0, path.key(), hash])?;
                     }
                     Hint::Block { path, nth, hash, .. } => put_block(db, item, path, *nth, hash)?,
-                    Hint::Forget { path, of: 1, .. } => {
+                    Hint::Forget { path, nth } => {
+                        // A small file has its hash in its line.
                         let sql = "update entry set hash = null, compared = 0 where lot = ?1 and path = ?2";
                         db.prepare_cached(sql)?.execute(params![item.0, path.key()])?;
-                    }
-                    Hint::Forget { path, nth, .. } => {
                         let sql = "delete from block where lot = ?1 and path = ?2 and nth = ?3";
                         db.prepare_cached(sql)?.execute(params![item.0, path.key(), nth.cast_signed()])?;
                     }
@@ -202,8 +201,8 @@ impl Reader {
 pub(crate) enum Hint {
     /// The hash of one of its `of` blocks, as it was read from the original.
     Block { path: ItemPath, nth: u64, hash: BlockHash, of: u64 },
-    /// The hash of one of its `of` blocks isn't that of what the original holds.
-    Forget { path: ItemPath, nth: u64, of: u64 },
+    /// The hash of one of its blocks isn't that of what the original holds.
+    Forget { path: ItemPath, nth: u64 },
     /// It was read back and is the same.
     Same { path: ItemPath, there: There, digest: Option<Vec<u8>>, hash: Option<BlockHash>, beside: Beside },
     /// These bytes of the original cannot be read.
