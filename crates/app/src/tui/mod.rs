@@ -29,6 +29,7 @@ mod working;
 pub use tasks::Task;
 
 use std::io::IsTerminal;
+use std::sync::{Arc, OnceLock};
 use std::thread;
 use std::time::Instant;
 
@@ -36,7 +37,7 @@ use crossbeam_channel::{Receiver, RecvTimeoutError};
 use deft_barge_core::platform::{Ends, hear_ends};
 use deft_barge_core::site::Site;
 
-use crate::tell::telling;
+use crate::tell::{Teller, telling};
 use crate::tui::model::{Act, Event};
 use dispatcher::Dispatcher;
 use state::State;
@@ -70,14 +71,8 @@ pub fn run(site: Site) -> Result<u8, Fault> {
     let held = Held::take().map_err(failed)?;
     // For the test that a panic gives the terminal back.
     assert!(!(cfg!(debug_assertions) && std::env::var_os("DEFT_BARGE_PANIC").is_some()), "asked to panic");
-    let on_input = tell.clone();
-    thread::spawn(move || {
-        while let Ok(input) = ratatui::crossterm::event::read() {
-            if !on_input.say(Event::Input(input)) {
-                break;
-            }
-        }
-    });
+    let unheard = Arc::new(OnceLock::new());
+    hear_input(tell.clone(), Arc::clone(&unheard));
     let mut dispatcher = Dispatcher::new(site, tell);
     dispatcher.act(Act::Survey, &state);
     let code = conduct(&mut dispatcher, &held, state, &events);
@@ -85,7 +80,30 @@ pub fn run(site: Site) -> Result<u8, Fault> {
     if let Some(words) = dispatcher.parting() {
         Sink::CommandLine { json: false }.say(&words)?;
     }
-    code
+    unheard.get().map_or(code, |error| {
+        let text = format!("Couldn't read from the terminal: {error}.");
+        Err(Fault::new(Kind::Failed, text, "A haul that was running is paused. Go on with: deft-barge resume"))
+    })
+}
+
+/// Takes what is typed, on a thread of its own. An interface that hears nothing more can't be left by any key: it leaves by itself.
+fn hear_input(tell: Teller<Event>, unheard: Arc<OnceLock<std::io::Error>>) {
+    thread::spawn(move || {
+        loop {
+            match ratatui::crossterm::event::read() {
+                Ok(input) => {
+                    if !tell.say(Event::Input(input)) {
+                        break;
+                    }
+                }
+                Err(error) => {
+                    unheard.get_or_init(|| error);
+                    tell.say(Event::Terminate);
+                    break;
+                }
+            }
+        }
+    });
 }
 
 /// Takes events, draws frames, and has acts done, until the person leaves.

@@ -177,13 +177,36 @@ fn the_terminal_is_given_back_after_a_signal_and_after_ctrl_z() {
         thread::sleep(Duration::from_millis(20));
     }
     assert!(state().contains(") T "), "Ctrl-Z stops it: {}", state());
-    assert_eq!(alternate(), "0", "and the terminal is given back meanwhile");
+    while alternate() != "0" {
+        assert!(begun.elapsed() < Duration::from_secs(20), "the terminal is given back meanwhile");
+        thread::sleep(Duration::from_millis(20));
+    }
     Command::new("kill").args(["-CONT", &program]).status().unwrap();
     screen.first_frame();
     assert_eq!(alternate(), "1");
     Command::new("kill").args(["-TERM", &program]).status().unwrap();
     screen.wait_for("left with 5");
     assert_eq!(alternate(), "0");
+}
+
+#[test]
+fn an_interface_whose_terminal_goes_away_without_a_signal_ends() {
+    let world = World::new();
+    // A terminal tells its end to the session that calls it its own, which this one doesn't.
+    let Some(screen) = Screen::open_with("setsid -w", &world, 100, 30) else { return };
+    screen.first_frame();
+    let word = world.folder().display().to_string();
+    let runs = || {
+        let found = Command::new("pgrep").args(["-f", &word]).output().unwrap();
+        !found.stdout.is_empty()
+    };
+    assert!(runs());
+    drop(screen);
+    let begun = Instant::now();
+    while runs() {
+        assert!(begun.elapsed() < Duration::from_secs(30), "it goes on, and nobody can see it");
+        thread::sleep(Duration::from_millis(50));
+    }
 }
 
 #[test]

@@ -70,7 +70,7 @@ impl Screen {
             if is(&now) {
                 return now;
             }
-            assert!(begun.elapsed() < Duration::from_secs(30), "waited in vain; the screen shows:\n{now}");
+            assert!(begun.elapsed() < Duration::from_mins(1), "waited in vain; the screen shows:\n{now}");
             thread::sleep(Duration::from_millis(40));
         }
     }

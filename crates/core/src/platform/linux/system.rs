@@ -144,7 +144,8 @@ pub fn leave_the_terminal() {
     }
 }
 
-/// Calls `heard`, on a thread of its own, for each signal by which somebody wants this program to end.
+/// Calls `heard`, on a thread of its own, for each signal by which somebody wants this program to end, and for a screen whose terminal
+/// goes away without one: only the terminal that a session calls its own sends signals.
 ///
 /// # Errors
 /// What the system says.
@@ -161,7 +162,31 @@ pub fn hear_ends(of: Ends, heard: impl Fn() + Send + 'static) -> io::Result<()> 
             heard();
         }
     });
+    if of == Ends::Screen {
+        std::thread::spawn(|| {
+            if terminal_has_gone().is_ok() {
+                // Nothing can be done where that fails, and nothing is lost.
+                signal_hook::low_level::raise(SIGHUP).unwrap_or_else(|error| tracing::debug!(%error, "unheard"));
+            }
+        });
+    }
     Ok(())
+}
+
+/// Waits until the other end of the terminal on standard input is gone.
+fn terminal_has_gone() -> rustix::io::Result<()> {
+    use rustix::event::{PollFd, PollFlags, poll};
+    let terminal = rustix::stdio::stdin();
+    loop {
+        // Asked for nothing, it tells a hang-up only (poll(2)).
+        let mut wanted = [PollFd::new(&terminal, PollFlags::empty())];
+        match poll(&mut wanted, None) {
+            Ok(_) if wanted[0].revents().contains(PollFlags::NVAL) => return Err(rustix::io::Errno::BADF),
+            Ok(_) if !wanted[0].revents().is_empty() => return Ok(()),
+            Ok(_) | Err(rustix::io::Errno::INTR) => {}
+            Err(error) => return Err(error),
+        }
+    }
 }
 
 /// Whether a program can be stopped at its terminal and go on later.
