@@ -161,6 +161,9 @@ fn finish(
     run: impl FnOnce(&dyn Fn(deft_barge_core::haul::HaulEvent), &deft_barge_core::haul::Control) -> Result<(), HaulError>,
 ) -> Result<u8, Fault> {
     let stop = sink.stop(pace)?;
+    if stop.limit() != Telemetry::last_limit(site, id)? {
+        journal.keep_limit(id, stop.limit())?;
+    }
     let shown = Shown::new(sink);
     let result = run(&|event| shown.event(event), &stop);
     shown.end();

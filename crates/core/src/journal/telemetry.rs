@@ -2,7 +2,7 @@
 //!
 //! A pulse is a hint: the last ones may be lost in a power cut.
 
-use super::rows::{Came, Mark, Sample, put_mark};
+use super::rows::{Came, ItemRow, Mark, Sample, put_mark};
 use rusqlite::OptionalExtension;
 use std::collections::HashMap;
 use std::time::Duration;
@@ -15,7 +15,7 @@ use super::query::{Reader, at, reader};
 use super::schema::is_of_version_5;
 use super::write::Journal;
 use crate::bytes::{Bytes, HaulId, ItemId};
-use crate::item::Progress;
+use crate::item::{Progress, Stage};
 use crate::plan::Timing;
 use crate::site::Site;
 
@@ -45,7 +45,7 @@ impl Telemetry {
         }
     }
 
-    /// The most bytes per second that a haul was allowed when it was last seen to copy; `None` if that was without a limit.
+    /// The most bytes per second that a haul was allowed when it last began or was seen to copy; `None` if that was without a limit.
     ///
     /// # Errors
     /// As [`Telemetry::of`].
@@ -56,7 +56,7 @@ impl Telemetry {
             if !is_of_version_5(&db)? {
                 return Ok(None);
             }
-            let sql = "select most from pulse where lot in (select id from lot where haul = ?1) order by ms desc, nth desc limit 1";
+            let sql = "select most from pulse where lot in (select id from lot where haul = ?1) order by ms desc, lot desc, nth desc limit 1";
             let most = db.query_row(sql, [haul.0], |row| row.get::<_, Option<i64>>(0)).optional()?;
             Ok(most.flatten().map(|most| Bytes::new(most.cast_unsigned())))
         };
@@ -140,6 +140,28 @@ impl Journal {
         let sql = "select max(nth) from pulse where lot = ?1";
         let last = self.connection().query_row(sql, [item.0], |row| row.get::<_, Option<i64>>(0));
         last.map(|last| last.map_or(0, |last| last.cast_unsigned() + 1)).map_err(at(self.database()))
+    }
+
+    /// Keeps the limit that a haul has from now on, before anything of it is copied: it may be paused before that.
+    ///
+    /// # Errors
+    /// [`super::JournalError`] if the journal can't be read or written.
+    pub fn keep_limit(&self, haul: HaulId, limit: Option<Bytes>) -> Journaled<()> {
+        let items = self.haul(haul)?.map(|haul| haul.items).unwrap_or_default();
+        let begins = |item: &&ItemRow| matches!(item.stage, Stage::Planned | Stage::Copying { .. });
+        let Some(item) = items.iter().find(begins).map(|item| item.id) else { return Ok(()) };
+        let nth = self.next_pulse(item)?;
+        let nth = nth.next_multiple_of(step_at(nth)).cast_signed();
+        self.lightly(|db| {
+            let most = limit.map(|limit| limit.count().cast_signed());
+            let row = params![item.0, nth, Timestamp::now().as_millisecond(), most];
+            let sql = "insert into pulse select lot, ?2, ?3, copied, compared, ?4, unreadable, repaired from pulse where lot = ?1 \
+                       order by nth desc limit 1";
+            if db.execute(sql, row)? == 0 {
+                db.execute("insert into pulse values(?1, ?2, ?3, 0, 0, ?4, 0, 0)", row)?;
+            }
+            Ok(())
+        })
     }
 
     /// Keeps how far an item is at its `nth` moment, if that is one of those that are kept.

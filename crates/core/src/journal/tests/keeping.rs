@@ -32,6 +32,39 @@ fn how_a_haul_went_is_kept_with_its_stops() {
 }
 
 #[test]
+fn a_limit_is_kept_before_anything_is_copied_and_as_often_as_it_changes() {
+    let folder = tempfile::tempdir().unwrap();
+    let journal = open(folder.path());
+    let haul = journal.begin(&[(planned("one"), None), (planned("two"), None)], Policy::Hold, None).unwrap();
+    let items: Vec<ItemId> = journal.haul(haul).unwrap().unwrap().items.iter().map(|item| item.id).collect();
+    let last = || crate::journal::Telemetry::last_limit(&site(folder.path()), haul).unwrap();
+    assert_eq!(last(), None);
+    journal.keep_limit(haul, Some(Bytes::new(5))).unwrap();
+    assert_eq!(last(), Some(Bytes::new(5)));
+    let mut progress = crate::item::Progress::begun(items[0], "one", 100, 1);
+    progress.copy.done = Bytes::new(60);
+    // At every number of moments, also where few of them are kept.
+    for nth in 1..2100 {
+        journal.put_pulse(nth, &progress, Some(Bytes::new(7))).unwrap();
+        if !(3..=2090).contains(&nth) {
+            for limit in [None, Some(Bytes::new(nth))] {
+                journal.keep_limit(haul, limit).unwrap();
+                assert_eq!(last(), limit, "at {nth}");
+            }
+        }
+    }
+    let passage = crate::journal::Telemetry::of(&site(folder.path()), haul).unwrap();
+    assert!(passage.pulses.is_sorted_by_key(|pulse| pulse.copied), "it says nothing else than what was");
+    // What is copied by then has no use for one.
+    journal.set_stage(items[0], &Stage::Copying { staging: "/s".into() }).unwrap();
+    journal.set_stage(items[0], &Stage::Verified { staging: "/s".into() }).unwrap();
+    journal.keep_limit(haul, Some(Bytes::new(3))).unwrap();
+    let passage = crate::journal::Telemetry::of(&site(folder.path()), haul).unwrap();
+    assert_eq!(passage.pulses.iter().filter(|pulse| pulse.item == items[1]).count(), 1);
+    assert_eq!(last(), Some(Bytes::new(3)));
+}
+
+#[test]
 fn stages_changes_and_the_log_outlive_the_program() {
     let folder = tempfile::tempdir().unwrap();
     let change = FileChange { file: "/r/x".into(), before: Content::Absent, after: Content::Bytes(vec![0, 255]) };
