@@ -168,7 +168,7 @@ fn list(disk: &Disk, root: &Path, folder: &Path, device: u64, pulse: &Heartbeat)
         let kind = if meta.is_folder() {
             (meta.device == device).then_some(EntryKind::Folder)
         } else if meta.is_link() {
-            Some(EntryKind::Link(fs::read_link(found.path()).map_err(named)?))
+            Some(EntryKind::Link(fs::read_link(platform::exact(&found.path())).map_err(named)?))
         } else {
             meta.is_file().then_some(EntryKind::File)
         };
@@ -351,7 +351,7 @@ impl WalkSums {
             pulse.beat();
             let kind = if meta.is_folder() {
                 let here = meta.device == device;
-                below.extend(here.then(|| found.path()));
+                below.extend(here.then(|| folder.join(found.file_name())));
                 here.then_some(EntryKind::Folder)
             } else if meta.is_link() {
                 Some(EntryKind::Link(PathBuf::new()))

@@ -122,7 +122,7 @@ impl Disk {
 
     /// Reads the names in a folder.
     pub fn read_folder(&self, path: &Path) -> io::Result<fs::ReadDir> {
-        self.pass(Act::ReadFolder(path), || fs::read_dir(path))
+        self.pass(Act::ReadFolder(path), || fs::read_dir(platform::exact(path)))
     }
 
     /// Reads until `buffer` is full or the file ends; gives the number of bytes read.
@@ -279,7 +279,7 @@ impl Disk {
 
     /// Makes a folder.
     pub fn make_folder(&self, path: &Path) -> io::Result<()> {
-        self.pass(Act::MakeFolder(path), || fs::create_dir(path))
+        self.pass(Act::MakeFolder(path), || fs::create_dir(platform::exact(path)))
     }
 
     /// Lets `work` change a database in one transaction; SQLite itself makes it durable.
@@ -306,7 +306,7 @@ impl Disk {
 
     /// Makes a second name `at` for the file `of`.
     pub fn hard_link(&self, of: &Path, at: &Path) -> io::Result<()> {
-        self.pass(Act::HardLink { at, of }, || fs::hard_link(of, at))
+        self.pass(Act::HardLink { at, of }, || fs::hard_link(platform::exact(of), platform::exact(at)))
     }
 
     /// Renames; fails if something is at `to`.
@@ -316,7 +316,7 @@ impl Disk {
 
     /// Renames over what is at `to`, in one step.
     pub fn replace(&self, from: &Path, to: &Path) -> io::Result<()> {
-        self.pass(Act::Replace { from, to }, || fs::rename(from, to))
+        self.pass(Act::Replace { from, to }, || fs::rename(platform::exact(from), platform::exact(to)))
     }
 
     /// Swaps two names in one step.
@@ -417,7 +417,7 @@ impl Disk {
     /// Reads where a link leads, as it is written in it; `None` if there is no link of this name.
     pub fn read_link(&self, path: &Path) -> io::Result<Option<PathBuf>> {
         match self.look(path)? {
-            Some(meta) if meta.is_link() => fs::read_link(path).map(Some),
+            Some(meta) if meta.is_link() => fs::read_link(platform::exact(path)).map(Some),
             _ => Ok(None),
         }
     }

@@ -129,7 +129,7 @@ pub(crate) fn read_dir(path: impl AsRef<Path>) -> io::Result<vec::IntoIter<io::R
 /// What the system said, or that the mount does not answer.
 pub(crate) fn read_dir_here(path: &Path) -> io::Result<fs::ReadDir> {
     answers(path)?;
-    fs::read_dir(path)
+    fs::read_dir(super::exact(path))
 }
 
 /// What an entry of a folder is, links not followed.

@@ -48,7 +48,7 @@ pub use system::{
 pub(crate) use system::{DESKTOP, DOCUMENTS, menus_of_all, menus_of_person, own_names, user_directories_in};
 pub(crate) use system::{
     MOUNTS, PROCESSES, administrator_writes, apply_folder_meta, apply_link_meta, apply_meta, attributes_of,
-    begin_write_back, cannot_exchange, create_new, drives_of_system, drop_from_cache, exchange, file_system_id,
+    begin_write_back, cannot_exchange, create_new, drives_of_system, drop_from_cache, exact, exchange, file_system_id,
     flush_folder, free_at, in_template, is_dead_mount, is_in_system, is_locked, is_not_straight_below, is_read_only,
     is_root, is_startable, is_unreadable_here, let_others_go_first, lock_folder, look_behind, look_itself, look_open,
     make_link, make_private, make_writable, mount_number, mounts_of_system, must_be_file, name_of, open_to_read,

@@ -4,7 +4,7 @@ use std::collections::HashSet;
 use std::fs;
 use std::path::Path;
 
-use super::system::entry_seen;
+use super::system::{entry_seen, exact};
 use crate::bytes::Bytes;
 
 /// Adds up the allocated bytes of all files and folders below `root`, each file once.
@@ -15,14 +15,14 @@ pub fn allocated_below(root: &Path) -> Bytes {
     let mut waiting = vec![root.to_path_buf()];
     let mut sum = 0;
     while let Some(folder) = waiting.pop() {
-        for entry in fs::read_dir(&folder).into_iter().flatten().flatten() {
+        for entry in fs::read_dir(exact(&folder)).into_iter().flatten().flatten() {
             let Ok(seen) = entry_seen(&entry) else { continue };
             if seen.names > 1 && !seen.is_folder() && !seen_before.insert(seen.inode) {
                 continue;
             }
             sum += seen.allocated;
             if seen.is_folder() {
-                waiting.push(entry.path());
+                waiting.push(folder.join(entry.file_name()));
             }
         }
     }

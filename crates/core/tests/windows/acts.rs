@@ -9,6 +9,8 @@ use deft_barge_core::checksums::{EntryKind, ItemPath, walk};
 use deft_barge_core::disk::{Disk, Meta};
 use deft_barge_core::site::{Places, Site, real_path};
 
+use crate::world::literal;
+
 /// `FILE_ATTRIBUTE_HIDDEN`.
 const HIDDEN: u32 = 2;
 
@@ -88,6 +90,67 @@ fn times_and_attributes_go_with_a_file_and_long_paths_are_paths() {
     assert_eq!((last.path.under(&top), &last.kind, last.modified_ns), (path, &EntryKind::File, modified_ns));
     let key = last.path.key();
     assert!(!key.contains(&b'\\') && ItemPath::of_key(&key).as_ref() == Some(&last.path));
+}
+
+#[test]
+fn names_that_usual_paths_would_lose_are_names_like_others() {
+    let (_folder, top) = top();
+    let disk = Disk::default();
+    let (game, copy) = (top.join("game"), top.join("copy"));
+    let folders = ["data", "data ", "data/aux", "data/more."];
+    let files =
+        ["readme", "readme.", "readme .. ", "nul", "con.txt", "data/a", "data /a", "data/aux/a", "data/more./LPT3"];
+    let bytes = |name: &str| format!("what {name:?} holds");
+    disk.make_folder(&game).unwrap();
+    disk.make_folder(&copy).unwrap();
+    for name in folders {
+        disk.make_folder(&game.join(name)).unwrap();
+    }
+    for name in files {
+        let path = literal(&game.join(name));
+        fs::write(path, bytes(name)).unwrap();
+    }
+    let walked = walk(&disk, &game).unwrap();
+    let seen: Vec<PathBuf> = walked.entries.iter().map(|entry| entry.path.as_path().into()).collect();
+    for name in files.iter().chain(&folders) {
+        assert!(seen.contains(&Path::new(name).components().collect()), "{name:?}: {seen:?}");
+    }
+    assert_eq!(seen.len(), 1 + files.len() + folders.len(), "and the game's own folder");
+    assert_eq!(deft_barge_core::platform::allocated_below(&game), allocated(&game), "each counts once");
+    for name in folders {
+        disk.make_folder(&copy.join(name)).unwrap();
+    }
+    for name in files {
+        let (from, to) = (game.join(name), copy.join(name));
+        let mut read = vec![0; 100];
+        let file = disk.open_original(&from).unwrap();
+        let count = disk.read_at(&file, &mut read, 0).unwrap();
+        assert_eq!(String::from_utf8_lossy(&read[..count]), bytes(name));
+        let file = disk.create(&top.join("new ")).unwrap();
+        disk.write_at(&file, &read[..count], 0).unwrap();
+        disk.flush(&file).unwrap();
+        drop(file);
+        disk.rename(&top.join("new "), &to).unwrap();
+        assert!(disk.rename(&from, &to).is_err(), "what is there stays");
+        assert_eq!(disk.look(&to).unwrap().unwrap().size, count as u64);
+        disk.hard_link(&to, &copy.join("one more.")).unwrap();
+        assert_eq!(disk.look(&to).unwrap().unwrap().names, 2, "{name:?}");
+        disk.remove_record(&copy.join("one more.")).unwrap();
+    }
+    for name in files {
+        assert_eq!(fs::read_to_string(literal(&copy.join(name))).unwrap(), bytes(name));
+    }
+    let folder = disk.open_folder(&game.join("data ")).unwrap();
+    assert!(folder.look(OsStr::new("a")).unwrap().unwrap().size == bytes("data /a").len() as u64);
+    // A folder above a game may be called so.
+    assert_eq!(real_path(&game.join("data/aux/a")), game.join("data").join("aux").join("a"));
+    assert_eq!(real_path(&game.join("data/aux")), game.join("data").join("aux"));
+}
+
+/// What the files and folders below one take.
+fn allocated(folder: &Path) -> deft_barge_core::bytes::Bytes {
+    let walked = walk(&Disk::default(), folder).unwrap();
+    deft_barge_core::bytes::Bytes::new(walked.entries.iter().map(|entry| entry.allocated).sum())
 }
 
 #[test]

@@ -11,7 +11,7 @@ use deft_barge_core::plan::{Destination, Draft, plan as plan_of};
 use deft_barge_core::site::Site;
 use deft_barge_core::survey::survey;
 
-use crate::world::declared;
+use crate::world::{declared, literal};
 
 const GAMES: [&str; 3] = ["Fen", "Moor Two", "Öd & Co"];
 
@@ -50,6 +50,15 @@ const WAYS: [Writes; 4] = [
     }),
 ];
 
+/// Files of the game that moves, with names by which usual paths lead to devices.
+const ODD: [&str; 3] = ["nul", "con.txt", "aux/lpt1.cfg"];
+
+/// What the odd files at a place hold.
+fn odd_at(place: &str) -> Vec<String> {
+    let read = |name: &&str| fs::read_to_string(literal(&Path::new(place).join(name))).unwrap_or_default();
+    ODD.iter().map(read).collect()
+}
+
 struct World {
     top: PathBuf,
     file: PathBuf,
@@ -67,6 +76,11 @@ impl World {
             fs::create_dir_all(path.join("bin")).unwrap();
             fs::write(path.join("bin").join("go.exe"), format!("MZ program {n}")).unwrap();
             fs::write(path.join("data.pak"), vec![n as u8; 5_000_000 + n]).unwrap();
+        }
+        let moves = PathBuf::from(&world.paths(&[])[1]);
+        fs::create_dir(literal(&moves.join("aux"))).unwrap();
+        for name in ODD {
+            fs::write(literal(&moves.join(name)), name).unwrap();
         }
         fs::write(&world.file, world.says(&[])).unwrap();
         world
@@ -109,12 +123,14 @@ fn games_are_learned_moved_released_and_brought_back_by_records_with_drive_lette
         let now = world.paths(&[1]);
         assert_eq!(fs::read_to_string(&world.file).unwrap(), world.says(&[1]), "{}", way.0);
         assert_eq!(fs::read(Path::new(&now[1]).join("data.pak")).unwrap(), vec![1; 5_000_001]);
+        assert_eq!(odd_at(&now[1]), ODD, "{}", way.0);
         assert!(Path::new(&world.paths(&[])[1]).exists(), "the originals are kept");
         let id = journal.hauls().unwrap().last().unwrap().id;
         undo_haul(&site, &journal, id, &|_| {}, &Control::default()).unwrap();
         assert_eq!(fs::read_to_string(&world.file).unwrap(), world.says(&[]), "{}, undone", way.0);
         assert!(!Path::new(&now[1]).exists());
         assert_eq!(fs::read(Path::new(&world.paths(&[])[1]).join("data.pak")).unwrap(), vec![1; 5_000_001]);
+        assert_eq!(odd_at(&world.paths(&[])[1]), ODD, "{}", way.0);
         // Once more, and the originals go.
         let found = survey(&site, Vec::new(), &|_| {});
         let plan = plan_of(&site, &found, &draft, Policy::Hold);
@@ -124,6 +140,7 @@ fn games_are_learned_moved_released_and_brought_back_by_records_with_drive_lette
         assert!(removed.left.is_empty(), "{}: {:?}", way.0, removed.left);
         assert!(!Path::new(&world.paths(&[])[1]).exists(), "{}", way.0);
         assert_eq!(fs::read(Path::new(&now[1]).join("data.pak")).unwrap(), vec![1; 5_000_001]);
+        assert_eq!(odd_at(&now[1]), ODD, "{}, released", way.0);
         assert_eq!(fs::read_to_string(&world.file).unwrap(), world.says(&[1]), "{}, released", way.0);
     }
 }

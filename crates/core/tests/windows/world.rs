@@ -101,3 +101,9 @@ pub fn text(value: &Value) -> String {
     let units: Vec<u16> = value.data.chunks(2).map(pair).collect();
     String::from_utf16_lossy(&units).trim_end_matches('\0').to_string()
 }
+
+/// A path that the system takes to the letter.
+pub fn literal(path: &Path) -> PathBuf {
+    let parts: PathBuf = path.components().collect();
+    format!(r"\\?\{}", parts.display()).into()
+}

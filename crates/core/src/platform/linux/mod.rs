@@ -34,7 +34,7 @@ pub(crate) use folders::{
 pub use folders::{HOME, folders_of_person};
 pub(crate) use meta::{apply_folder_meta, apply_link_meta, apply_meta, attributes_of};
 pub(crate) use mounts::{MOUNTS, drives_of_system, mounts_of_system};
-pub(crate) use names::{FOLDS_CASE, FORBIDDEN, in_template, name_of, with_own_separators};
+pub(crate) use names::{FOLDS_CASE, FORBIDDEN, exact, in_template, name_of, with_own_separators};
 pub(crate) use private::{make_private, open_private};
 pub(crate) use registry::{
     REGISTRY, is_in_registry, is_key_there, keys_of_programs, read_registry, real_key, write_registry,

@@ -1,5 +1,6 @@
 //! Names of Linux: any bytes.
 
+use std::borrow::Cow;
 use std::ffi::OsString;
 use std::os::unix::ffi::OsStringExt;
 use std::path::Path;
@@ -18,6 +19,11 @@ pub(crate) fn with_own_separators(path: String) -> String {
 /// A path as templates are written, with `/`.
 pub(crate) fn in_template(path: &Path) -> String {
     path.to_string_lossy().into_owned()
+}
+
+/// The path to give to the system: it takes all of them to the letter.
+pub(crate) fn exact(path: &Path) -> Cow<'_, Path> {
+    path.into()
 }
 
 /// The name that has these bytes.

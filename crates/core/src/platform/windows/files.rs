@@ -14,6 +14,7 @@ use std::path::{Component, Path, PathBuf};
 
 use deft_barge_windows::{Claim, Wish, claim, flush, move_file, open_in, remove, set_attributes};
 
+use super::exact::exact;
 use super::seen::{FOLDERS_TOO, ITSELF, READ_ONLY, SHARED, attributes_in, look_behind, look_itself, look_open};
 use crate::platform::contract::{Reads, Seen, SeenKind, SystemError};
 
@@ -134,8 +135,9 @@ impl Folder {
 fn opened(path: &Path, flags: u32) -> io::Result<File> {
     let mut how = OpenOptions::new();
     // FILE_LIST_DIRECTORY, FILE_TRAVERSE, FILE_READ_ATTRIBUTES, FILE_WRITE_ATTRIBUTES.
+    let path = exact(path);
     let all =
-        how.access_mode(0x1 | 0x20 | 0x80 | 0x100).share_mode(SHARED).custom_flags(FOLDERS_TOO | flags).open(path);
+        how.access_mode(0x1 | 0x20 | 0x80 | 0x100).share_mode(SHARED).custom_flags(FOLDERS_TOO | flags).open(&path);
     match all {
         Err(error) if error.kind() == io::ErrorKind::PermissionDenied => how.access_mode(0x1 | 0x20 | 0x80).open(path),
         other => other,
@@ -153,7 +155,7 @@ fn straight(handle: File, path: PathBuf) -> io::Result<Folder> {
 
 /// Opens what bears a name itself, and refuses links.
 fn no_link(how: &mut OpenOptions, flags: u32, path: &Path) -> io::Result<File> {
-    let file = how.share_mode(SHARED).custom_flags(ITSELF | flags).open(path)?;
+    let file = how.share_mode(SHARED).custom_flags(ITSELF | flags).open(exact(path))?;
     if look_open(&file)?.is_link() { Err(SystemError::Circle.into()) } else { Ok(file) }
 }
 
@@ -165,7 +167,7 @@ pub(crate) fn open_to_read(path: &Path, reads: Reads) -> io::Result<File> {
 
 /// Opens whatever is there to read it.
 pub(crate) fn open_without_wait(path: &Path) -> io::Result<File> {
-    OpenOptions::new().access_mode(READ).share_mode(SHARED).custom_flags(FOLDERS_TOO).open(path)
+    OpenOptions::new().access_mode(READ).share_mode(SHARED).custom_flags(FOLDERS_TOO).open(exact(path))
 }
 
 /// Has the reads of an open file go through the cache from now on: a handle of Windows keeps what it was opened with.
@@ -215,7 +217,7 @@ pub(crate) fn write_all_at(file: &File, data: &[u8], offset: u64) -> io::Result<
 /// Makes the names in a folder durable. A folder that this person may not write into has none of ours; a file system that knows no
 /// flush of a folder says so, and its names go out with the file's flush and with the renames, which are written through.
 pub(crate) fn flush_folder(path: &Path) -> io::Result<()> {
-    let folder = OpenOptions::new().access_mode(WRITE).share_mode(SHARED).custom_flags(FOLDERS_TOO).open(path);
+    let folder = OpenOptions::new().access_mode(WRITE).share_mode(SHARED).custom_flags(FOLDERS_TOO).open(exact(path));
     match folder.and_then(|folder| flush(&folder)) {
         // Invalid function, access denied, invalid handle, not supported, invalid parameter.
         Err(error) if matches!(error.raw_os_error(), Some(1 | 5 | 6 | 50 | 87)) => Ok(()),
@@ -240,6 +242,8 @@ pub(crate) fn make_link(target: &Path, at: &Path) -> io::Result<()> {
     const NO_RIGHT: i32 = 1314;
     let leads = at.parent().unwrap_or(Path::new("")).join(target);
     let folder = look_behind(&leads).is_ok_and(|seen| seen.is_folder());
+    let exactly = exact(at);
+    let at = &*exactly;
     let made = if folder { symlink_dir(target, at) } else { symlink_file(target, at) };
     match made {
         Err(error) if folder && error.raw_os_error() == Some(NO_RIGHT) => junction::create(leads, at)?,
@@ -254,7 +258,7 @@ pub(crate) fn make_link(target: &Path, at: &Path) -> io::Result<()> {
 /// # Errors
 /// [`io::ErrorKind::AlreadyExists`] if anything is at `to`.
 pub(crate) fn rename_if_free(from: &Path, to: &Path) -> io::Result<()> {
-    match move_file(from, to, false) {
+    match move_file(&exact(from), &exact(to), false) {
         // Of a folder that is there the system says that access is denied.
         Err(error) if error.kind() == io::ErrorKind::PermissionDenied && look_itself(to).is_ok() => {
             Err(io::ErrorKind::AlreadyExists.into())

@@ -9,6 +9,7 @@ use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use deft_barge_windows::{access_of, path_of, set_access, set_attributes, streams_of};
 
+use super::exact::exact;
 use super::names::name_of;
 use super::seen::{FOLDERS_TOO, ITSELF, READ_ONLY, SHARED, attributes_in, look_open};
 use crate::platform::NameBytes;
@@ -58,7 +59,7 @@ const WRITE_ACCESS: u32 = 0x4_0000;
 
 #[expect(clippy::disallowed_methods, reason = "this is the door for access lists")]
 fn opened_for(path: &Path, rights: u32) -> io::Result<File> {
-    OpenOptions::new().access_mode(rights).share_mode(SHARED).custom_flags(FOLDERS_TOO | ITSELF).open(path)
+    OpenOptions::new().access_mode(rights).share_mode(SHARED).custom_flags(FOLDERS_TOO | ITSELF).open(exact(path))
 }
 
 /// What somebody set on a file or folder itself about who may do what; `None` where all comes from its folder, where its file system knows
@@ -86,7 +87,7 @@ const LARGEST: u64 = 16 << 20;
 #[expect(clippy::disallowed_methods, reason = "a stream is no file of its own")]
 pub(crate) fn attributes_of(path: &Path) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> {
     let mut all = Vec::new();
-    for (name, size) in streams_of(path)? {
+    for (name, size) in streams_of(&exact(path))? {
         if size > LARGEST {
             let what = format!("its stream {} is larger than {} MB", name.display(), LARGEST >> 20);
             return Err(io::Error::new(io::ErrorKind::FileTooLarge, what));
@@ -107,7 +108,7 @@ pub(crate) fn attributes_of(path: &Path) -> io::Result<Vec<(Vec<u8>, Vec<u8>)>> 
 
 /// The path of a file's stream.
 fn stream_of(path: &Path, name: &OsStr) -> PathBuf {
-    let mut text = path.as_os_str().to_os_string();
+    let mut text = exact(path).into_owned().into_os_string();
     text.push(":");
     text.push(name);
     text.into()
@@ -137,7 +138,7 @@ fn write_streams(file: &File, wanted: &[(Vec<u8>, Vec<u8>)]) -> Vec<Refused> {
 #[expect(clippy::disallowed_methods, reason = "this is the door for times")]
 fn opened(path: &Path) -> io::Result<File> {
     let mut how = OpenOptions::new();
-    how.access_mode(ATTRIBUTES).share_mode(SHARED).custom_flags(FOLDERS_TOO | ITSELF).open(path)
+    how.access_mode(ATTRIBUTES).share_mode(SHARED).custom_flags(FOLDERS_TOO | ITSELF).open(exact(path))
 }
 
 /// Sets the same of a folder; a link is refused.

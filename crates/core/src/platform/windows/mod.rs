@@ -1,6 +1,7 @@
 //! Windows, by its own calls, which stand in a crate of their own.
 
 mod errors;
+mod exact;
 mod files;
 mod folders;
 mod meta;
@@ -16,6 +17,7 @@ mod system;
 pub(crate) use errors::{
     cannot_exchange, error_number, is_dead_mount, is_not_straight_below, is_unreadable_here, removal_refused,
 };
+pub(crate) use exact::exact;
 pub use files::{Folder, FolderLock};
 pub(crate) use files::{
     begin_write_back, create_new, drop_from_cache, exchange, flush_folder, lock_folder, make_link, make_writable,

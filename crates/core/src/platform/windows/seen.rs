@@ -8,6 +8,8 @@ use std::path::{Component, Path, PathBuf, Prefix};
 
 use deft_barge_windows::{Facts, facts};
 
+use super::exact::exact;
+
 use crate::platform::contract::{Seen, SeenKind};
 
 /// `FILE_READ_ATTRIBUTES`: enough to look, and given where nothing may be read.
@@ -68,7 +70,7 @@ impl From<Facts> for Seen {
 
 #[expect(clippy::disallowed_methods, reason = "this is the door for looks")]
 fn opened(path: &Path, flags: u32) -> io::Result<File> {
-    OpenOptions::new().access_mode(LOOK).share_mode(SHARED).custom_flags(FOLDERS_TOO | flags).open(path)
+    OpenOptions::new().access_mode(LOOK).share_mode(SHARED).custom_flags(FOLDERS_TOO | flags).open(exact(path))
 }
 
 /// Looks at what a path leads to, through links.
@@ -123,7 +125,7 @@ pub(crate) fn must_be_file(file: &File) -> io::Result<()> {
 /// # Errors
 /// What the system says.
 pub(crate) fn real(path: &Path) -> io::Result<PathBuf> {
-    let real = path.canonicalize()?;
+    let real = exact(path).canonicalize()?;
     let mut parts = real.components();
     let Some(Component::Prefix(prefix)) = parts.next() else { return Ok(real) };
     Ok(match prefix.kind() {
