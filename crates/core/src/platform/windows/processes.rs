@@ -11,6 +11,7 @@ use std::path::{Path, PathBuf};
 
 use deft_barge_windows::{Running, command_line_of, program_of, running, using_files};
 
+use super::exact::exact;
 use super::registry::is_in_registry;
 use super::seen::{ITSELF, SHARED};
 use crate::platform::contract::{Process, Processes, Sight, Wanted};
@@ -52,7 +53,7 @@ fn is_held(file: &Path) -> bool {
     const REMOVE: u32 = 0x1_0000;
     /// `ERROR_SHARING_VIOLATION`.
     const HELD: i32 = 32;
-    let opened = OpenOptions::new().access_mode(REMOVE).share_mode(SHARED).custom_flags(ITSELF).open(file);
+    let opened = OpenOptions::new().access_mode(REMOVE).share_mode(SHARED).custom_flags(ITSELF).open(exact(file));
     opened.is_err_and(|error| error.raw_os_error() == Some(HELD))
 }
 

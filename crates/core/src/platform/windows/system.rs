@@ -12,6 +12,7 @@ use deft_barge_windows::{
     take_room as reserve, volume_at, work_in_the_background,
 };
 
+use super::exact::exact;
 use super::registry::{is_in_registry, is_of_machine, may_write_registry};
 use super::seen::{FOLDERS_TOO, SHARED, look_behind};
 use crate::bytes::Bytes;
@@ -73,7 +74,7 @@ pub fn is_writable(path: &Path) -> bool {
     if is_in_registry(path) {
         return may_write_registry(path);
     }
-    OpenOptions::new().access_mode(MAKE).share_mode(SHARED).custom_flags(FOLDERS_TOO).open(path).is_ok()
+    OpenOptions::new().access_mode(MAKE).share_mode(SHARED).custom_flags(FOLDERS_TOO).open(exact(path)).is_ok()
 }
 
 /// Takes room for a file, so that later writes into it do not lack it.
