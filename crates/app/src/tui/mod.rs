@@ -82,7 +82,7 @@ pub fn run(site: Site) -> Result<u8, Fault> {
     }
     unheard.get().map_or(code, |error| {
         let text = format!("Couldn't read from the terminal: {error}.");
-        Err(Fault::new(Kind::Failed, text, "A haul that was running is paused. Go on with: deft-barge resume"))
+        Err(Fault::new(Kind::Failed, text, "If it was running a haul, that is paused; resume with: deft-barge resume"))
     })
 }
 

@@ -8,8 +8,9 @@ use std::borrow::Cow;
 use std::ffi::{OsStr, OsString};
 use std::path::{Component, Path, PathBuf, Prefix};
 
-/// Devices whose names are names of no file, with or without an ending; two of them end in a digit.
+/// Names that lead to devices, with or without an ending.
 const DEVICES: [&str; 6] = ["con", "prn", "aux", "nul", "conin$", "conout$"];
+/// Those that do with a digit behind them.
 const NUMBERED: [&str; 2] = ["com", "lpt"];
 
 /// Whether a usual path with this name in it leads elsewhere.

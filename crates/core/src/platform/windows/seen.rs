@@ -9,7 +9,6 @@ use std::path::{Component, Path, PathBuf, Prefix};
 use deft_barge_windows::{Facts, facts};
 
 use super::exact::exact;
-
 use crate::platform::contract::{Seen, SeenKind};
 
 /// `FILE_READ_ATTRIBUTES`: enough to look, and given where nothing may be read.
